@@ -1,0 +1,115 @@
+"""Every calculation by name: its request, its result, and the pure function between them.
+
+Python, the command line, the API and the pages all reach the same entry, so they give the same answer to the last digit.
+"""
+
+import json
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
+from typing import Any, NamedTuple
+
+from pydantic import BaseModel, ValidationError
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.lengths import (
+    ComparedLengths,
+    CompareLengths,
+    ParsedLength,
+    ParseLength,
+    compare_lengths,
+    parse_length,
+)
+from fairsquare.core.measure.conformity import JudgePoints, PointsJudged, judge_points
+from fairsquare.core.measure.positions import PlacedPoints, PlaceReadings, place_readings
+from fairsquare.core.measure.setup import FitSetup, SetupFit, fit_setup
+from fairsquare.core.sheet.spans import SheetSpans, SpansFound, sheet_spans
+
+
+class Calculation(NamedTuple):
+    """One calculation: `function` takes a `request` model and returns a `result` model."""
+
+    name: str
+    request: type[BaseModel]
+    result: type[BaseModel]
+    function: Callable[[Any], BaseModel]
+
+    @property
+    def summary(self) -> str:
+        """The first line of the function's docstring."""
+        return (self.function.__doc__ or self.name).strip().splitlines()[0]
+
+    def schemas(self) -> dict[str, Any]:
+        """Return the JSON Schemas of request and result."""
+        return {
+            "request": self.request.model_json_schema(mode="validation"),
+            "result": self.result.model_json_schema(mode="serialization"),
+        }
+
+    def run_json(self, text: str | bytes) -> str:
+        """Answer a JSON request with a JSON result. Raises `FairSquareError` for a request that is wrong."""
+        return self.function(self.read(text)).model_dump_json()
+
+    def read(self, text: str | bytes) -> BaseModel:
+        """Read a request. Raises `BadRequest` that names the field, the value, and what would be right."""
+        try:
+            return self.request.model_validate_json(text)
+        except ValidationError as fault:
+            raise BadRequest(fault) from None
+
+
+class BadRequest(FairSquareError):
+    """A request of the wrong shape: a missing or unknown field, a value of the wrong kind, NaN."""
+
+    kind = "bad-request"
+
+    def __init__(self, fault: ValidationError) -> None:
+        found = fault.errors(include_url=False, include_context=False)
+        first = found[0]
+        field = ".".join(str(part) for part in first["loc"]) or None
+        message = _in_words(first["type"], first["msg"])
+        super().__init__(f"{field}: {message}" if field else message, field=field, value=_shown(first["input"]))
+        self.found = [
+            {
+                "field": ".".join(str(part) for part in one["loc"]),
+                "value": _shown(one["input"]),
+                "message": _in_words(one["type"], one["msg"]),
+            }
+            for one in found[:20]
+        ]
+
+    def problem(self) -> dict[str, Any]:
+        """Return the problem object; `errors` lists up to twenty faults."""
+        return {**super().problem(), "errors": self.found}
+
+
+def _in_words(kind: str, message: str) -> str:
+    known = {
+        "missing": "this field is needed",
+        "extra_forbidden": "there is no such field",
+        "finite_number": "must be a number, not NaN or infinity",
+        "json_invalid": f"this is not JSON: {message.removeprefix('Invalid JSON: ')}",
+    }
+    return known.get(kind, message[:1].lower() + message[1:])
+
+
+def _shown(value: Any) -> Any:
+    """Return a value that can stand in a problem object: short, and JSON."""
+    try:
+        text = json.dumps(value, allow_nan=False)
+    except (TypeError, ValueError):
+        return repr(value)[:200]
+    return value if len(text) <= 200 else text[:200] + "…"
+
+
+def _catalogue(*calculations: Calculation) -> Mapping[str, Calculation]:
+    return MappingProxyType({calculation.name: calculation for calculation in calculations})
+
+
+CATALOGUE: Mapping[str, Calculation] = _catalogue(
+    Calculation("parse-length", ParseLength, ParsedLength, parse_length),
+    Calculation("compare-lengths", CompareLengths, ComparedLengths, compare_lengths),
+    Calculation("sheet-spans", SheetSpans, SpansFound, sheet_spans),
+    Calculation("fit-setup", FitSetup, SetupFit, fit_setup),
+    Calculation("place-readings", PlaceReadings, PlacedPoints, place_readings),
+    Calculation("judge-points", JudgePoints, PointsJudged, judge_points),
+)

@@ -1,0 +1,146 @@
+"""Is a point within tolerance, and how sure is that? Decision by expanded uncertainty, probability by JCGM 106:2012."""
+
+from typing import Annotated, Literal
+
+import numpy as np
+import numpy.typing as npt
+from pydantic import Field
+from scipy.special import ndtr
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.model import Flags, Matrix3, Model, Row3, Vector
+from fairsquare.core.sheet.model import Point, Sheet, find_point, points_by_code, tolerances
+
+Floats = npt.NDArray[np.float64]
+State = Literal["fair", "close", "off", "unread"]
+_WORST_FIRST: tuple[State, ...] = ("off", "unread", "close", "fair")
+
+
+class MeasuredPoint(Model):
+    """Where a point is, in vehicle axes, mm, with its covariance, mm²; `deviation` and `sigma` are worked out again."""
+
+    xyz: Vector
+    covariance: Matrix3
+    determined: Flags = (True, True, True)
+    deviation: Row3 | None = None
+    sigma: Row3 | None = None
+
+
+class JudgePoints(Model):
+    """The points that were read; `coverage` is the factor of the expanded uncertainty."""
+
+    sheet: Sheet
+    points: dict[str, MeasuredPoint]
+    coverage: Annotated[float, Field(gt=0, le=100)] = 2.0
+
+
+class PointJudgement(Model):
+    """Deviation from the sheet, expanded uncertainty and probability of conformity per axis; null where not read."""
+
+    deviation: Row3 | None
+    expanded: Row3 | None
+    probability: Row3 | None
+    states: tuple[State, State, State]
+    state: State
+    words: str
+
+
+class PointsJudged(Model):
+    """A judgement for every point of the sheet."""
+
+    points: dict[str, PointJudgement]
+
+
+def judge_points(request: JudgePoints) -> PointsJudged:
+    """Judge every point of the sheet. Raises `Refused` for a code off the sheet or a covariance that is none."""
+    points = points_by_code(request.sheet)
+    for code, measured in request.points.items():
+        find_point(points, code, f"points.{code}")
+        _check_covariance(measured.covariance, f"points.{code}.covariance")
+    return PointsJudged(
+        points={
+            code: _judge(request.sheet, point, request.points.get(code), request.coverage)
+            for code, point in points.items()
+        }
+    )
+
+
+def conformance_probability(deviation: Floats, sigma: Floats, tolerance: Floats) -> Floats:
+    """Return the chance of lying within ±tolerance, normal about the deviation (JCGM 106:2012, 7.4). All shapes alike.
+
+    Both tails are taken on the side where they keep their digits. With sigma 0 the answer is 1 or 0.
+    """
+    inside = (np.abs(deviation) <= tolerance).astype(float)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        low = (-tolerance - np.abs(deviation)) / sigma
+        high = (tolerance - np.abs(deviation)) / sigma
+    return np.where(sigma > 0, ndtr(high) - ndtr(low), inside)
+
+
+def direction_words(deviation: Row3, place: Row3, shown: Flags = (True, True, True)) -> str:
+    """Return a deviation in words: "6.2 long, 1.0 left (wide), 3.0 low"; noughts (to a tenth) are left out.
+
+    `place` is the point on the sheet: in front of the zero plane too far forward is long, behind it short.
+    """
+    ahead = 1 if place[0] >= 0 else -1
+    outward = ""
+    if place[1] != 0:
+        outward = " (wide)" if deviation[1] * place[1] > 0 else " (narrow)"
+    words = (
+        "long" if deviation[0] * ahead > 0 else "short",
+        ("left" if deviation[1] > 0 else "right") + outward,
+        "high" if deviation[2] > 0 else "low",
+    )
+    said = [
+        f"{abs(deviation[axis]):.1f} {words[axis]}"
+        for axis in range(3)
+        if shown[axis] and f"{abs(deviation[axis]):.1f}" != "0.0"
+    ]
+    return ", ".join(said) or "on the sheet"
+
+
+def _judge(sheet: Sheet, point: Point, measured: MeasuredPoint | None, coverage: float) -> PointJudgement:
+    if measured is None:
+        unread: State = "unread"
+        return PointJudgement(
+            deviation=None, expanded=None, probability=None, states=(unread,) * 3, state=unread, words="not read"
+        )
+    deviation = np.array(measured.xyz) - np.array(point.xyz)
+    sigma = np.sqrt(np.maximum(np.diag(np.array(measured.covariance)), 0) + np.square(point.sigma_mm or (0.0,) * 3))
+    limit = np.array(tolerances(sheet, point))
+    expanded = coverage * sigma
+    probability = conformance_probability(deviation, sigma, limit)
+    states = [
+        _state(abs(float(deviation[k])), float(expanded[k]), float(limit[k]), measured.determined[k]) for k in range(3)
+    ]
+    moved = _row3(deviation)
+    words = direction_words(moved, point.xyz, measured.determined)
+    return PointJudgement(
+        deviation=moved,
+        expanded=_row3(expanded),
+        probability=_row3(probability),
+        states=(states[0], states[1], states[2]),
+        state=next(state for state in _WORST_FIRST if state in states),
+        words=words if any(measured.determined) else "not read",
+    )
+
+
+def _state(size: float, expanded: float, tolerance: float, determined: bool) -> State:
+    if not determined:
+        return "unread"
+    if size > tolerance:
+        return "off"
+    return "fair" if size + expanded <= tolerance else "close"
+
+
+def _check_covariance(covariance: Matrix3, field: str) -> None:
+    matrix = np.array(covariance)
+    scale = float(np.abs(matrix).max())
+    if not np.allclose(matrix, matrix.T, rtol=0, atol=1e-9 * scale):
+        raise Refused("A covariance must be symmetric.", field=field, value=covariance)
+    if scale > 0 and float(np.linalg.eigvalsh(matrix)[0]) < -1e-9 * scale:
+        raise Refused("A covariance has no negative eigenvalue: this one has.", field=field, value=covariance)
+
+
+def _row3(values: Floats) -> Row3:
+    return float(values[0]), float(values[1]), float(values[2])

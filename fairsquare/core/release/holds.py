@@ -1,0 +1,227 @@
+"""Hold points: the evidence that each needs, whether it is there, and whether what was signed still stands.
+
+A hold is closed by a signature over its evidence. When the evidence changes afterwards the hold is open again by itself and
+says why; nothing is stored for that, the signed evidence is compared with today's.
+"""
+
+from collections.abc import Iterable
+from typing import Literal
+
+from fairsquare.core.facts import HoldName, JobFacts, Role, SignatureFact
+from fairsquare.core.intake.safety import SAFETY_ITEMS
+from fairsquare.core.measure.picture import Picture, current_setup, picture_of, reference_readings
+from fairsquare.core.model import Model
+
+HoldStatus = Literal["closed", "ready", "missing"]
+
+HOLD_TITLES: dict[HoldName, str] = {
+    "made_safe": "Made safe",
+    "setup_accepted": "Set-up accepted",
+    "fit_accepted": "Fit accepted: weld",
+}
+SIGNERS: dict[HoldName, frozenset[Role]] = {
+    "made_safe": frozenset({"technician", "lead"}),
+    "setup_accepted": frozenset({"technician", "lead"}),
+    "fit_accepted": frozenset({"lead"}),
+}
+_WHY_CHANGED = {
+    "sheet": "the sheet is another version than the one that was signed",
+    "setup": "the set-up is another one, or none is in force any more",
+    "references": "reference points were read again",
+    "choice": "other references are relied on",
+    "safety": "an answer on the made-safe list has changed",
+    "readings": "points were read, corrected or taken back",
+    "movements": "something was moved",
+    "gaps": "gaps were read again",
+}
+
+
+class Missing(Model):
+    """One piece of evidence that is not there, in words; some a lead may override with a reason."""
+
+    words: str
+    overridable: bool = False
+
+
+class Hold(Model):
+    """One hold point as it stands. `reopened` says why a signature no longer holds."""
+
+    name: HoldName
+    title: str
+    status: HoldStatus
+    missing: tuple[Missing, ...]
+    reopened: tuple[str, ...]
+    signature: SignatureFact | None
+    evidence: dict[str, str]
+    signers: tuple[Role, ...]
+
+    @property
+    def blocked(self) -> bool:
+        """Whether something is missing that nobody may override."""
+        return any(not missing.overridable for missing in self.missing)
+
+
+class JobState(Model):
+    """A job worked out from its facts: the picture of the set-up in force and the hold points in order."""
+
+    picture: Picture | None
+    holds: tuple[Hold, ...]
+
+    def hold(self, name: HoldName) -> Hold:
+        """Return the hold point of that name."""
+        return next(hold for hold in self.holds if hold.name == name)
+
+
+def job_state(facts: JobFacts) -> JobState:
+    """Work out the picture and the hold points of a job."""
+    setup = current_setup(facts)
+    picture = picture_of(facts, setup, facts.sheet) if setup and facts.sheet else None
+    safe = _hold(facts, "made_safe", _missing_safety(facts), _safety_evidence(facts))
+    accepted = _hold(facts, "setup_accepted", _missing_setup(facts, picture), _setup_evidence(facts, picture))
+    before = [*_unsigned(safe), *_unsigned(accepted)]
+    fit = _hold(facts, "fit_accepted", [*before, *_missing_fit(facts, picture)], _fit_evidence(facts, picture))
+    return JobState(picture=picture, holds=(safe, accepted, fit))
+
+
+def may_sign(hold: Hold, role: Role) -> str | None:
+    """Return why a person of that role may not sign the hold, in words; None when nothing stands in the way."""
+    if role not in hold.signers:
+        return f"{hold.title} is signed by a {' or a '.join(hold.signers)}; you are signed in as {role}."
+    if hold.status == "closed":
+        return f"{hold.title} is signed already, on the evidence as it stands."
+    if hold.blocked:
+        return "Not yet: " + " ".join(missing.words for missing in hold.missing if not missing.overridable)
+    if hold.missing and role != "lead":
+        return "Only a lead may override what is missing: " + " ".join(missing.words for missing in hold.missing)
+    return None
+
+
+def _hold(facts: JobFacts, name: HoldName, missing: list[Missing], evidence: dict[str, str]) -> Hold:
+    signature = next((s for s in reversed(facts.signatures) if s.hold == name), None)
+    reopened = _reopened(signature, evidence, missing) if signature else ()
+    closed = signature is not None and not reopened
+    status: HoldStatus = "closed" if closed else "missing" if missing else "ready"
+    return Hold(
+        name=name,
+        title=HOLD_TITLES[name],
+        status=status,
+        missing=() if closed else tuple(missing),
+        reopened=reopened,
+        signature=signature,
+        evidence=evidence,
+        signers=tuple(sorted(SIGNERS[name], reverse=True)),
+    )
+
+
+def _reopened(signature: SignatureFact, evidence: dict[str, str], missing: list[Missing]) -> tuple[str, ...]:
+    keys = sorted(set(evidence) | set(signature.evidence))
+    changed = [
+        _WHY_CHANGED.get(key, f"{key} has changed") for key in keys if evidence.get(key) != signature.evidence.get(key)
+    ]
+    grown = [m.words for m in missing if not m.overridable]
+    return tuple(changed) or tuple(grown)
+
+
+def _unsigned(hold: Hold) -> list[Missing]:
+    return [] if hold.status == "closed" else [Missing(words=f"“{hold.title}” is not signed.")]
+
+
+def _missing_safety(facts: JobFacts) -> list[Missing]:
+    answered = {fact.item for fact in facts.safety if fact.answer != "undone"}
+    return [Missing(words=f"{item.title}: not answered yet.") for item in SAFETY_ITEMS if item.key not in answered]
+
+
+def _safety_evidence(facts: JobFacts) -> dict[str, str]:
+    latest = {fact.item: fact for fact in facts.safety}
+    return {"safety": _ids(latest[item.key].id for item in SAFETY_ITEMS if item.key in latest)}
+
+
+def _missing_setup(facts: JobFacts, picture: Picture | None) -> list[Missing]:
+    if facts.sheet is None:
+        return [Missing(words="There is no sheet: import one or type it in.")]
+    if picture is None:
+        last = facts.setups[-1] if facts.setups else None
+        if last and last.voided:
+            return [Missing(words=f"Set-up {last.number} is void: {last.voided.words}. Make a new one.")]
+        return [Missing(words="There is no set-up: open one and read the reference points.")]
+    if picture.fit is None:
+        return [Missing(words=picture.fault or "The reference points do not make a set-up.")]
+    missing = []
+    if picture.fit.verdict == "refused":
+        missing.append(Missing(words=picture.fit.warnings[-1].words))
+    if picture.fit.verdict == "ambiguous" and picture.setup.choice is None:
+        words = "More than one set of references fits. Read another reference, or choose which to trust, with a reason."
+        missing.append(Missing(words=words))
+    if picture.setup.choice and set(picture.setup.choice.trusted) != set(picture.relied_on):
+        missing.append(Missing(words="The references chosen do not agree any more: choose again."))
+    missing += [
+        Missing(words=w.words, overridable=True) for w in picture.fit.warnings if w.kind in ("unchecked", "weak")
+    ]
+    return missing
+
+
+def _setup_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
+    evidence = {"sheet": str(facts.sheet_version or ""), "setup": str(picture.setup.number if picture else "")}
+    if picture:
+        evidence["references"] = _ids(r.id for r in reference_readings(facts, picture.setup.number))
+        evidence["choice"] = " ".join(picture.relied_on)
+    return evidence
+
+
+def _missing_fit(facts: JobFacts, picture: Picture | None) -> list[Missing]:
+    if picture is None:
+        return [Missing(words="No point is measured: there is no set-up in force.")]
+    missing = []
+    unread = [code for code, judged in picture.judged.items() if judged.state == "unread"]
+    never = [code for code in unread if code not in picture.loaded_only and code not in picture.stale_only]
+    if never:
+        missing.append(Missing(words=f"{_count(never)} not read: {_list(never)}."))
+    if picture.loaded_only:
+        missing.append(Missing(words=f"Read only under load: {_list(picture.loaded_only)}. Let go and read free."))
+    if picture.stale_only:
+        missing.append(Missing(words=f"Older than the last move: {_list(picture.stale_only)}. Read again."))
+    for state, words in (("off", "out of tolerance"), ("close", "inside, but not by more than the uncertainty")):
+        codes = [code for code, judged in picture.judged.items() if judged.state == state]
+        if codes:
+            missing.append(Missing(words=f"{_count(codes)} {words}: {_list(codes)}.", overridable=True))
+    return missing + _missing_gaps(facts)
+
+
+def _missing_gaps(facts: JobFacts) -> list[Missing]:
+    latest = {gap.place: gap for gap in facts.gaps}
+    if not latest:
+        return [Missing(words="The gap check is not made: read the gaps on the dry fit.", overridable=True)]
+    missing = []
+    old = [gap.place for gap in latest.values() if gap.stale]
+    wide = [
+        gap.place
+        for gap in latest.values()
+        if not gap.stale and abs(gap.mm - gap.target_mm) > gap.tolerance_mm * (1 + 1e-12)
+    ]
+    if old:
+        missing.append(Missing(words=f"Gaps read before the last move: {_list(old)}. Read them again."))
+    if wide:
+        missing.append(Missing(words=f"Gaps out of tolerance: {_list(wide)}.", overridable=True))
+    return missing
+
+
+def _fit_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
+    evidence = _setup_evidence(facts, picture)
+    evidence["movements"] = _ids(move.id for move in facts.movements)
+    evidence["gaps"] = _ids({gap.place: gap.id for gap in facts.gaps}.values())
+    if picture:
+        evidence["readings"] = _ids(sorted(i for ids in picture.used.values() for i in ids))
+    return evidence
+
+
+def _ids(ids: Iterable[int]) -> str:
+    return " ".join(str(one) for one in ids)
+
+
+def _count(codes: list[str]) -> str:
+    return "1 point" if len(codes) == 1 else f"{len(codes)} points"
+
+
+def _list(codes: Iterable[str], most: int = 8) -> str:
+    names = list(codes)
+    return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")

@@ -1,0 +1,1 @@
+"""The datum sheet: its model, the spans between its points, and what differs between two versions."""

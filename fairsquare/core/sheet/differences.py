@@ -1,0 +1,45 @@
+"""What differs between two versions of a sheet, in words."""
+
+from fairsquare.core.sheet.model import Point, Sheet
+
+
+def differences(old: Sheet, new: Sheet) -> tuple[str, ...]:
+    """Return a line of words for everything that a new version changes; nothing when they are alike."""
+    words = [
+        f"{label}: {before} before, {after} now"
+        for label, before, after in (
+            ("name", old.name, new.name),
+            ("construction", old.construction, new.construction),
+            ("tolerance", f"{old.tolerance_mm:g} mm", f"{new.tolerance_mm:g} mm"),
+            ("build sigma", f"{old.build_sigma_mm:g} mm", f"{new.build_sigma_mm:g} mm"),
+        )
+        if before != after
+    ]
+    before, after = {p.code: p for p in old.points}, {p.code: p for p in new.points}
+    words += [f"{code}: no longer on the sheet" for code in before if code not in after]
+    words += [f"{code}: new on the sheet" for code in after if code not in before]
+    for code, point in after.items():
+        if code in before and before[code] != point:
+            words.append(f"{code}: {_changed(before[code], point)}")
+    if old.spans != new.spans:
+        kept = set(old.spans) & set(new.spans)
+        words.append(f"spans: {len(new.spans) - len(kept)} new or changed, {len(old.spans) - len(kept)} gone")
+    return tuple(words)
+
+
+def _changed(old: Point, new: Point) -> str:
+    axes = zip(("length", "width", "height"), old.xyz, new.xyz, strict=True)
+    said = [f"{name} {before:g} → {after:g}" for name, before, after in axes if before != after]
+    fields = ("tolerance_mm", "reference", "name", "member", "partner", "feature", "asymmetric", "sigma_mm")
+    said += [
+        f"{field.removesuffix('_mm')} {_shown(getattr(old, field))} → {_shown(getattr(new, field))}"
+        for field in fields
+        if getattr(old, field) != getattr(new, field)
+    ]
+    return ", ".join(said)
+
+
+def _shown(value: object) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return "none" if value is None else str(value)

@@ -1,0 +1,1 @@
+"""Files that come and go: sheets as CSV, XLSX and JSON; records in their canonical form."""

@@ -1,0 +1,89 @@
+"""Child processes that never outlive their parent, however it ends."""
+
+import ctypes
+import os
+import pwd
+import signal
+import socket
+import subprocess
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import IO
+
+_PR_SET_PDEATHSIG = 1
+
+
+def start(
+    command: Sequence[str],
+    *,
+    log: IO[bytes] | int,
+    user: str | None = None,
+    environment: dict[str, str] | None = None,
+    death_signal: int = signal.SIGTERM,
+) -> subprocess.Popen[bytes]:
+    """Start a process in a session of its own; the kernel sends it `death_signal` when this process dies."""
+    return subprocess.Popen(  # noqa: S603 - commands are ours
+        list(command),
+        stdin=subprocess.DEVNULL,
+        stdout=log,
+        stderr=subprocess.STDOUT,
+        env={**os.environ, **(environment or {})},
+        user=user,
+        group=pwd.getpwnam(user).pw_gid if user else None,
+        extra_groups=[] if user else None,
+        start_new_session=True,
+        preexec_fn=_die_with_parent(death_signal),  # noqa: PLW1509 - one prctl call, no locks
+    )
+
+
+def stop(process: subprocess.Popen[bytes] | None, patience_s: float = 15.0) -> None:
+    """End a process: ask, wait, and then insist."""
+    if process is None or process.poll() is not None:
+        return
+    process.terminate()
+    try:
+        process.wait(patience_s)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
+
+
+def free_port(wanted: int = 0, host: str = "127.0.0.1") -> int:
+    """Return `wanted` when it is free, else the next free one after it; 0: any free port."""
+    for port in range(wanted, wanted + 50) if wanted else [0]:
+        with socket.socket(socket.AF_INET, socket.SOCK_STREAM) as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind((host, port))
+            except OSError:
+                continue
+            return int(probe.getsockname()[1])
+    raise OSError(f"no free port from {wanted} to {wanted + 49}")
+
+
+def reachable_by(user: str, folder: Path) -> bool:
+    """Return whether `user` can pass through every folder above `folder`."""
+    account = pwd.getpwnam(user)
+    for above in [*reversed(folder.resolve().parents)]:
+        found = above.stat()
+        if found.st_uid == account.pw_uid:
+            allowed = found.st_mode & 0o100
+        elif found.st_gid == account.pw_gid:
+            allowed = found.st_mode & 0o010
+        else:
+            allowed = found.st_mode & 0o001
+        if not allowed:
+            return False
+    return True
+
+
+def _die_with_parent(death_signal: int) -> Callable[[], None]:
+    libc = ctypes.CDLL(None, use_errno=True)
+    parent = os.getpid()
+
+    def ask_the_kernel() -> None:
+        libc.prctl(_PR_SET_PDEATHSIG, death_signal)
+        if os.getppid() != parent:
+            os._exit(1)
+
+    return ask_the_kernel

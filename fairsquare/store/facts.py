@@ -1,0 +1,206 @@
+"""Everything recorded of a job, gathered into the facts from which core works it out."""
+
+import json
+from collections import OrderedDict
+from threading import Lock
+from typing import Any
+
+from fairsquare.core.facts import (
+    ChoiceFact,
+    GapFact,
+    JobFacts,
+    MovementFact,
+    ReadingFact,
+    RefitNeeded,
+    SafetyFact,
+    SetupFact,
+    SignatureFact,
+    Who,
+)
+from fairsquare.core.release.holds import JobState, job_state
+from fairsquare.store.database import Connection, rows, utc
+from fairsquare.store.jobs import Job
+from fairsquare.store.sheets import find_sheet
+
+_WHO = "p.full_name, p.role"
+
+
+def load_facts(connection: Connection, job: Job) -> JobFacts:
+    """Return the facts of a job, oldest first."""
+    sheet = find_sheet(connection, job.id)
+    movements = _movements(connection, job.id)
+    moved_at = max((move.by.at for move in movements), default="")
+    body_moved_at = max((move.by.at for move in movements if move.what in ("vehicle", "structure")), default="")
+    return JobFacts(
+        number=job.number,
+        sheet=sheet.sheet if sheet else None,
+        sheet_version=sheet.version if sheet else None,
+        safety=_safety(connection, job.id),
+        setups=_setups(connection, job.id, movements),
+        readings=_readings(connection, job.id, moved_at),
+        movements=movements,
+        gaps=_gaps(connection, job.id, body_moved_at),
+        signatures=_signatures(connection, job.id),
+    )
+
+
+class StateCache:
+    """Job states that were worked out, kept by job and revision: whatever is recorded of a job makes a new one."""
+
+    def __init__(self, most: int = 600) -> None:
+        self._most = most
+        self._kept: OrderedDict[tuple[int, int], tuple[JobFacts, JobState]] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, connection: Connection, job: Job) -> tuple[JobFacts, JobState]:
+        """Return the facts and the state of a job as they stand at its revision."""
+        key = (job.id, job.revision)
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        facts = load_facts(connection, job)
+        found = (facts, job_state(facts))
+        with self._lock:
+            self._kept[key] = found
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        return found
+
+
+def _who(found: dict[str, Any]) -> Who:
+    return Who(name=found["full_name"], role=found["role"], at=utc(found["at"]))
+
+
+def _safety(connection: Connection, job_id: int) -> tuple[SafetyFact, ...]:
+    found = rows(
+        connection,
+        f"""SELECT a.id, a.item, a.answer, a.words, a.at, {_WHO} FROM safety_answer a JOIN person p ON p.id = a.person_id
+            WHERE a.job_id = %s ORDER BY a.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    latest = {
+        a["item"]: SafetyFact(id=a["id"], item=a["item"], answer=a["answer"], words=a["words"], by=_who(a))
+        for a in found
+    }
+    return tuple(latest.values())
+
+
+def _movements(connection: Connection, job_id: int) -> tuple[MovementFact, ...]:
+    found = rows(
+        connection,
+        f"""SELECT m.id, m.what, m.words, s.number AS setup, m.at, {_WHO}
+            FROM movement m JOIN person p ON p.id = m.person_id LEFT JOIN setup s ON s.id = m.setup_id
+            WHERE m.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        MovementFact(id=m["id"], what=m["what"], words=m["words"], setup=m["setup"], by=_who(m)) for m in found
+    )
+
+
+def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, ...]) -> tuple[SetupFact, ...]:
+    found = rows(
+        connection,
+        f"""SELECT s.number, s.instrument, s.sigma_mm, s.sheet_version, s.opened_at AS at, {_WHO}
+            FROM setup s JOIN person p ON p.id = s.opened_by WHERE s.job_id = %s ORDER BY s.number""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    chosen = rows(
+        connection,
+        f"""SELECT c.id, s.number, c.trusted, c.reason, c.at, {_WHO}
+            FROM setup_choice c JOIN setup s ON s.id = c.setup_id JOIN person p ON p.id = c.person_id
+            WHERE s.job_id = %s ORDER BY c.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    choices = {
+        c["number"]: ChoiceFact(id=c["id"], trusted=tuple(json.loads(c["trusted"])), reason=c["reason"], by=_who(c))
+        for c in chosen
+    }
+    voids: dict[int | None, MovementFact] = {}
+    for move in movements:
+        if move.what in RefitNeeded:
+            voids.setdefault(move.setup, move)
+    return tuple(
+        SetupFact(
+            number=s["number"],
+            instrument=s["instrument"],
+            sigma_mm=s["sigma_mm"],
+            sheet_version=s["sheet_version"],
+            opened=_who(s),
+            choice=choices.get(s["number"]),
+            voided=voids.get(s["number"]),
+        )
+        for s in found
+    )
+
+
+def _readings(connection: Connection, job_id: int, moved_at: str) -> tuple[ReadingFact, ...]:
+    found = rows(
+        connection,
+        f"""SELECT r.id, s.number AS setup, r.purpose, r.code, r.x, r.y, r.z, r.said, r.loaded, r.instrument,
+              r.replaces_id, r.at, {_WHO}, t.at AS back_at, q.full_name AS back_name, q.role AS back_role
+            FROM reading r JOIN setup s ON s.id = r.setup_id JOIN person p ON p.id = r.person_id
+            LEFT JOIN reading_taken_back t ON t.reading_id = r.id LEFT JOIN person q ON q.id = t.person_id
+            WHERE r.job_id = %s ORDER BY r.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        ReadingFact(
+            id=r["id"],
+            setup=r["setup"],
+            purpose=r["purpose"],
+            code=r["code"],
+            xyz=(r["x"], r["y"], r["z"]),
+            said=r["said"],
+            loaded=bool(r["loaded"]),
+            instrument=r["instrument"],
+            by=_who(r),
+            replaces=r["replaces_id"],
+            taken_back=Who(name=r["back_name"], role=r["back_role"], at=utc(r["back_at"])) if r["back_at"] else None,
+            stale=utc(r["at"]) <= moved_at and r["purpose"] == "point",
+        )
+        for r in found
+    )
+
+
+def _gaps(connection: Connection, job_id: int, moved_at: str) -> tuple[GapFact, ...]:
+    found = rows(
+        connection,
+        f"""SELECT g.id, g.place, g.said, g.mm, g.target_mm, g.tolerance_mm, g.at, {_WHO}
+            FROM gap_reading g JOIN person p ON p.id = g.person_id WHERE g.job_id = %s ORDER BY g.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        GapFact(
+            id=g["id"],
+            place=g["place"],
+            said=g["said"],
+            mm=g["mm"],
+            target_mm=g["target_mm"],
+            tolerance_mm=g["tolerance_mm"],
+            by=_who(g),
+            stale=utc(g["at"]) <= moved_at,
+        )
+        for g in found
+    )
+
+
+def _signatures(connection: Connection, job_id: int) -> tuple[SignatureFact, ...]:
+    found = rows(
+        connection,
+        f"""SELECT s.id, s.hold, s.evidence, s.overridden, s.reason, s.at, {_WHO}
+            FROM signature s JOIN person p ON p.id = s.person_id WHERE s.job_id = %s ORDER BY s.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        SignatureFact(
+            id=s["id"],
+            hold=s["hold"],
+            evidence=json.loads(s["evidence"]),
+            overridden=tuple(json.loads(s["overridden"])),
+            reason=s["reason"],
+            by=_who(s),
+        )
+        for s in found
+    )

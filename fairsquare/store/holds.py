@@ -1,0 +1,51 @@
+"""Answers on the made-safe list, and signatures over what was seen."""
+
+import json
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import HoldName, SafetyAnswer
+from fairsquare.core.intake.safety import SAFETY_KEYS
+from fairsquare.store.database import Connection, insert
+
+
+def answer_safety(
+    connection: Connection, job_id: int, item: str, answer: SafetyAnswer, words: str, person_id: int
+) -> int:
+    """Record an answer to one item. Raises `Refused` for an item that is not on the list."""
+    if item not in SAFETY_KEYS:
+        raise Refused("That is not on the list.", field="item", value=item)
+    return insert(
+        connection,
+        """INSERT INTO safety_answer (job_id, item, answer, words, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        item,
+        answer,
+        words,
+        person_id,
+    )
+
+
+def sign(
+    connection: Connection,
+    job_id: int,
+    hold: HoldName,
+    evidence: dict[str, str],
+    overridden: tuple[str, ...],
+    reason: str | None,
+    seen: str,
+    person_id: int,
+) -> int:
+    """Keep a signature with the evidence it rests on and, as JSON, everything that was seen."""
+    return insert(
+        connection,
+        """INSERT INTO signature (job_id, hold, evidence, overridden, reason, seen, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        hold,
+        json.dumps(evidence),
+        json.dumps(overridden),
+        reason,
+        seen,
+        person_id,
+    )

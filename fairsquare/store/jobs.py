@@ -1,0 +1,208 @@
+"""Jobs: the editable row of each, every version of it, and the search over them."""
+
+import json
+from typing import Annotated, Any, Literal
+
+import pymysql
+from pydantic import Field
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.model import Model
+from fairsquare.core.sheet.model import Construction
+from fairsquare.store.database import Connection, execute, insert, row, rows, utc
+from fairsquare.store.people import Person
+
+HitWhere = Literal["unknown", "front", "rear", "left", "right", "roof", "underneath"]
+HitHeight = Literal["unknown", "low", "middle", "high"]
+
+
+class JobDetails(Model):
+    """What is taken in: the vehicle, and the hit as it was declared. `hit_from_deg`: 0 front, 90 right, 180 rear, 270 left."""
+
+    vehicle: Annotated[str, Field(min_length=1, max_length=120)]
+    construction: Construction = "unibody"
+    vin: Annotated[str, Field(max_length=40)] = ""
+    hit_where: HitWhere = "unknown"
+    hit_from_deg: Annotated[int, Field(ge=0, le=359)] | None = None
+    hit_height: HitHeight = "unknown"
+    hit_words: Annotated[str, Field(max_length=2000)] = ""
+    notes: Annotated[str, Field(max_length=8000)] = ""
+
+
+class Job(Model):
+    """A job's row. `version` counts its edits, `revision` everything that was recorded of it."""
+
+    id: int
+    number: str
+    version: int
+    revision: int
+    details: JobDetails
+    opened_by: str
+    opened_at: str
+    touched_at: str
+    closed: bool
+
+
+class NoSuchJob(FairSquareError):
+    """There is no job of that number."""
+
+    status = 404
+    kind = "no-such-job"
+
+
+class StaleEdit(FairSquareError):
+    """Somebody else changed the row since it was read."""
+
+    status = 409
+    kind = "stale-edit"
+
+
+_FIELDS = tuple(JobDetails.model_fields)
+_COLUMNS = ", ".join(f"j.{field}" for field in _FIELDS)
+_SELECT = f"""SELECT j.id, j.number, j.version, j.revision, {_COLUMNS}, j.opened_at, j.touched_at, j.closed_at,
+                     p.full_name AS opened_by
+              FROM job j JOIN person p ON p.id = j.opened_by"""  # noqa: S608 - names of columns only
+
+
+def open_job(connection: Connection, details: JobDetails, person: Person, prefix: str) -> str:
+    """Open a job and return its number: the prefix and the next free number, at least four digits."""
+    values = [getattr(details, field) for field in _FIELDS]
+    number, tries = _next_number(connection, prefix), 0
+    while True:
+        try:
+            job_id = insert(
+                connection,
+                f"""INSERT INTO job (number, {", ".join(_FIELDS)}, version, revision, opened_by, opened_at, touched_at)
+                    VALUES (%s, {", ".join(["%s"] * len(_FIELDS))}, 1, 1, %s, UTC_TIMESTAMP(6), UTC_TIMESTAMP(6))""",  # noqa: S608 - names of columns only
+                number,
+                *values,
+                person.id,
+            )
+            break
+        except pymysql.err.IntegrityError:
+            tries += 1
+            if tries > 20:
+                raise
+            number = _next_number(connection, prefix)
+    _keep_version(connection, job_id, 1, details, person)
+    return number
+
+
+def change_job(connection: Connection, job: Job, details: JobDetails, version: int, person: Person) -> int:
+    """Change a job that was read at `version`; return its new version. Raises `StaleEdit` that tells who changed what."""
+    changed = execute(
+        connection,
+        f"""UPDATE job SET {", ".join(f"{field} = %s" for field in _FIELDS)}, version = version + 1,
+              revision = revision + 1, touched_at = UTC_TIMESTAMP(6)
+            WHERE id = %s AND version = %s""",  # noqa: S608 - names of columns only
+        *[getattr(details, field) for field in _FIELDS],
+        job.id,
+        version,
+    )
+    if not changed:
+        raise StaleEdit(_who_changed_what(connection, job.id, version), field="version", value=version)
+    _keep_version(connection, job.id, version + 1, details, person)
+    return version + 1
+
+
+def find_job(connection: Connection, number: str) -> Job:
+    """Return the job of that number. Raises `NoSuchJob`."""
+    found = row(connection, f"{_SELECT} WHERE j.number = %s", number[:20])
+    if found is None:
+        raise NoSuchJob(f"There is no job {number[:20]}. Look for it on the floor.", field="job", value=number[:40])
+    return _job(found)
+
+
+def touch(connection: Connection, job_id: int) -> None:
+    """Count one more thing recorded of a job, so that what was worked out from it is worked out anew."""
+    execute(
+        connection,
+        "UPDATE job SET revision = revision + 1, touched_at = UTC_TIMESTAMP(6) WHERE id = %s",
+        job_id,
+    )
+
+
+def find_jobs(connection: Connection, words: str = "", most: int = 40, skip: int = 0) -> tuple[list[Job], int]:
+    """Return the jobs that are open, the last touched first, and how many there are in all.
+
+    Every word of `words` must stand in the number, vehicle, VIN, hit, notes, or the date of opening.
+    """
+    conditions, values = ["j.closed_at IS NULL"], []
+    for word in words.split()[:8]:
+        conditions.append(
+            """CONCAT_WS(' ', j.number, j.vehicle, j.vin, j.hit_words, j.notes, DATE_FORMAT(j.opened_at, '%%Y-%%m-%%d'),
+               p.full_name) LIKE %s ESCAPE '|'"""
+        )
+        escaped = word.replace("|", "||").replace("%", "|%").replace("_", "|_")
+        values.append(f"%{escaped[:100]}%")
+    where = " AND ".join(conditions)
+    counted = row(
+        connection,
+        f"SELECT COUNT(*) AS many FROM job j JOIN person p ON p.id = j.opened_by WHERE {where}",  # noqa: S608 - built above, values bound
+        *values,
+    )
+    found = rows(
+        connection,
+        f"{_SELECT} WHERE {where} ORDER BY j.touched_at DESC, j.id DESC LIMIT %s OFFSET %s",
+        *values,
+        most,
+        skip,
+    )
+    return [_job(one) for one in found], int(counted["many"]) if counted else 0
+
+
+def _next_number(connection: Connection, prefix: str) -> str:
+    found = row(
+        connection,
+        """SELECT MAX(CAST(SUBSTRING(number, %s) AS UNSIGNED)) AS last FROM job WHERE number LIKE %s FOR UPDATE""",
+        len(prefix) + 1,
+        prefix + "%",
+    )
+    last = int(found["last"] or 0) if found else 0
+    return f"{prefix}{last + 1:04d}"
+
+
+def _keep_version(connection: Connection, job_id: int, version: int, details: JobDetails, person: Person) -> None:
+    execute(
+        connection,
+        """INSERT INTO job_version (job_id, version, details, changed_by, changed_at)
+           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        version,
+        details.model_dump_json(),
+        person.id,
+    )
+
+
+def _who_changed_what(connection: Connection, job_id: int, version: int) -> str:
+    found = rows(
+        connection,
+        """SELECT v.version, v.details, v.changed_at, p.full_name FROM job_version v JOIN person p ON p.id = v.changed_by
+           WHERE v.job_id = %s AND v.version >= %s ORDER BY v.version""",
+        job_id,
+        version,
+    )
+    if len(found) < 2:
+        return "The job was changed meanwhile: look at it again."
+    before, after = json.loads(found[0]["details"]), json.loads(found[-1]["details"])
+    fields = [field.replace("_", " ") for field in _FIELDS if before.get(field) != after.get(field)]
+    last = found[-1]
+    when = last["changed_at"].strftime("%H:%M")
+    return (
+        f"{last['full_name']} changed {', '.join(fields) or 'it'} at {when} UTC, after this page was opened. "
+        "What you typed is still here: compare, then save again."
+    )
+
+
+def _job(found: dict[str, Any]) -> Job:
+    return Job(
+        id=found["id"],
+        number=found["number"],
+        version=found["version"],
+        revision=found["revision"],
+        details=JobDetails(**{field: found[field] for field in _FIELDS}),
+        opened_by=found["opened_by"],
+        opened_at=utc(found["opened_at"]),
+        touched_at=utc(found["touched_at"]),
+        closed=found["closed_at"] is not None,
+    )

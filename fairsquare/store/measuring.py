@@ -1,0 +1,179 @@
+"""Set-ups, readings, moves and gaps: rows that are appended and never changed."""
+
+import json
+from typing import Any, NamedTuple
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import Moved, Purpose
+from fairsquare.core.model import Row3
+from fairsquare.store.database import Connection, execute, insert, row, rows, utc
+
+
+class NewReading(NamedTuple):
+    """A reading to record: as it was said, and as it was understood, in the instrument's axes, mm."""
+
+    purpose: Purpose
+    code: str
+    xyz: Row3
+    said: str
+    loaded: bool = False
+    instrument: str | None = None
+    replaces: int | None = None
+    order: int | None = None
+
+
+def open_setup(
+    connection: Connection, job_id: int, instrument: str, sigma_mm: float, sheet_version: int, person_id: int
+) -> int:
+    """Open the next set-up of a job and return its number."""
+    last = row(connection, "SELECT MAX(number) AS last FROM setup WHERE job_id = %s FOR UPDATE", job_id)
+    number = int((last or {}).get("last") or 0) + 1
+    insert(
+        connection,
+        """INSERT INTO setup (job_id, number, instrument, sigma_mm, sheet_version, opened_by, opened_at)
+           VALUES (%s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        number,
+        instrument,
+        sigma_mm,
+        sheet_version,
+        person_id,
+    )
+    return number
+
+
+def choose_references(
+    connection: Connection, job_id: int, setup: int, trusted: tuple[str, ...], reason: str, person_id: int
+) -> int:
+    """Record which references of a set-up a person decided to trust, and why."""
+    return insert(
+        connection,
+        """INSERT INTO setup_choice (setup_id, trusted, reason, person_id, at)
+           SELECT id, %s, %s, %s, UTC_TIMESTAMP(6) FROM setup WHERE job_id = %s AND number = %s""",
+        json.dumps(trusted),
+        reason,
+        person_id,
+        job_id,
+        setup,
+    )
+
+
+def record_move(connection: Connection, job_id: int, setup: int | None, what: Moved, words: str, person_id: int) -> int:
+    """Record that something was moved; a move of vehicle, bench or bridge makes `setup` void."""
+    return insert(
+        connection,
+        """INSERT INTO movement (job_id, setup_id, what, words, person_id, at)
+           VALUES (%s, (SELECT id FROM setup WHERE job_id = %s AND number = %s), %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        job_id,
+        setup,
+        what,
+        words,
+        person_id,
+    )
+
+
+def take_reading(connection: Connection, job_id: int, setup: int, reading: NewReading, person_id: int) -> int:
+    """Record a reading in a set-up and return its id. Raises `Refused` when what it replaces is not of that set-up."""
+    found = row(connection, "SELECT id, instrument FROM setup WHERE job_id = %s AND number = %s", job_id, setup)
+    if found is None:
+        raise Refused(f"There is no set-up {setup} in this job.", field="setup", value=setup)
+    if reading.replaces is not None:
+        _check_of_setup(connection, reading.replaces, found["id"])
+    return insert(
+        connection,
+        """INSERT INTO reading (job_id, setup_id, purpose, code, x, y, z, said, loaded, instrument, replaces_id, order_id,
+             person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        found["id"],
+        reading.purpose,
+        reading.code,
+        *reading.xyz,
+        reading.said[:500],
+        reading.loaded,
+        reading.instrument or found["instrument"],
+        reading.replaces,
+        reading.order,
+        person_id,
+    )
+
+
+def take_back(connection: Connection, job_id: int, reading_id: int, person_id: int) -> None:
+    """Record that a reading no longer counts; the reading stays. Raises `Refused` for one that is not of this job."""
+    if row(connection, "SELECT id FROM reading WHERE id = %s AND job_id = %s", reading_id, job_id) is None:
+        raise Refused(f"There is no reading {reading_id} in this job.", field="reading", value=reading_id)
+    execute(
+        connection,
+        "INSERT IGNORE INTO reading_taken_back (reading_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
+        reading_id,
+        person_id,
+    )
+
+
+def read_gap(
+    connection: Connection,
+    job_id: int,
+    place: str,
+    said: str,
+    mm: float,
+    target_mm: float,
+    tolerance_mm: float,
+    person_id: int,
+) -> int:
+    """Record a gap or flushness as read at the dry fit."""
+    return insert(
+        connection,
+        """INSERT INTO gap_reading (job_id, place, said, mm, target_mm, tolerance_mm, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        place,
+        said,
+        mm,
+        target_mm,
+        tolerance_mm,
+        person_id,
+    )
+
+
+def order_reading(
+    connection: Connection, job_id: int, setup: int, purpose: Purpose, codes: list[str], person_id: int
+) -> None:
+    """Ask the instrument for readings of these points."""
+    for code in codes:
+        insert(
+            connection,
+            """INSERT INTO instrument_order (setup_id, purpose, code, person_id, at)
+               SELECT id, %s, %s, %s, UTC_TIMESTAMP(6) FROM setup WHERE job_id = %s AND number = %s""",
+            purpose,
+            code,
+            person_id,
+            job_id,
+            setup,
+        )
+
+
+def open_orders(connection: Connection, most: int = 50) -> list[dict[str, Any]]:
+    """Return what the instrument is asked for and has not read, in set-ups that are in force, the oldest first."""
+    found = rows(
+        connection,
+        """SELECT o.id, j.number AS job, s.number AS setup, o.purpose, o.code, o.at
+           FROM instrument_order o
+           JOIN setup s ON s.id = o.setup_id
+           JOIN job j ON j.id = s.job_id
+           WHERE o.at > UTC_TIMESTAMP(6) - INTERVAL 15 MINUTE
+             AND NOT EXISTS (SELECT 1 FROM reading r WHERE r.order_id = o.id)
+             AND NOT EXISTS (SELECT 1 FROM movement m WHERE m.setup_id = s.id AND m.what <> 'structure')
+           ORDER BY o.id LIMIT %s""",
+        most,
+    )
+    return [{**one, "at": utc(one["at"])} for one in found]
+
+
+def _check_of_setup(connection: Connection, reading_id: int, setup_id: int) -> None:
+    if row(connection, "SELECT id FROM reading WHERE id = %s AND setup_id = %s", reading_id, setup_id) is None:
+        raise Refused(
+            f"Reading {reading_id} is not of this set-up: it cannot be corrected here.",
+            field="replaces",
+            value=reading_id,
+        )

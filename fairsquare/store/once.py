@@ -1,0 +1,47 @@
+"""Writes that are safe to repeat: a key made by the client, and the answer that its first use was given."""
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.store.database import Connection, execute, row
+
+
+class KeyReused(FairSquareError):
+    """A request key came a second time, for something else."""
+
+    status = 409
+    kind = "key-reused"
+
+
+def once(
+    connection: Connection, key: str, person_id: int, purpose: str, work: Callable[[], dict[str, Any]]
+) -> tuple[dict[str, Any], bool]:
+    """Do `work` unless `key` was used before; return its answer, and whether this was a repetition.
+
+    The key is inserted first: of two that come at once the second waits for the first and then finds its answer.
+    Raises `KeyReused` when the key stands for another purpose or person.
+    """
+    taken = execute(
+        connection,
+        """INSERT IGNORE INTO request_key (request_key, person_id, purpose, answer, at)
+           VALUES (%s, %s, %s, 'null', UTC_TIMESTAMP(6))""",
+        key,
+        person_id,
+        purpose,
+    )
+    if taken:
+        answer = work()
+        execute(connection, "UPDATE request_key SET answer = %s WHERE request_key = %s", json.dumps(answer), key)
+        return answer, False
+    found = row(
+        connection, "SELECT person_id, purpose, answer FROM request_key WHERE request_key = %s LOCK IN SHARE MODE", key
+    )
+    if found is None or found["person_id"] != person_id or found["purpose"] != purpose:
+        raise KeyReused(
+            "This request key was used for something else: make a new one for each thing that is recorded.",
+            field="request_key",
+            value=key,
+        )
+    return json.loads(found["answer"]), True

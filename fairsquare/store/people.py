@@ -1,0 +1,208 @@
+"""People: who they are, how they sign in, and the sessions that follow from it."""
+
+import hashlib
+import secrets
+from typing import Any, NamedTuple, cast
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerifyMismatchError
+
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import Role
+from fairsquare.store.database import Connection, execute, insert, row, rows
+
+ROLES: tuple[Role, ...] = ("technician", "lead", "estimator", "apprentice")
+SHORTEST_PASSWORD = 10
+_WINDOW_MINUTES = 5
+
+_hasher = PasswordHasher()
+"""argon2id with the library's recommended cost (RFC 9106, low-memory profile)."""
+_NOBODY = _hasher.hash("nobody has this password")
+
+
+class SignInRefused(FairSquareError):
+    """Name and password do not go together."""
+
+    status = 401
+    kind = "sign-in"
+
+
+class TooManyTries(FairSquareError):
+    """Too many failed sign-ins from one place or for one name."""
+
+    status = 429
+    kind = "too-many-tries"
+
+
+class Person(NamedTuple):
+    """Somebody who is signed in."""
+
+    id: int
+    name: str
+    full_name: str
+    role: Role
+
+
+class Session(NamedTuple):
+    """A person with the token that stands for the sign-in; `csrf` guards the writes of pages."""
+
+    token: str
+    csrf: str
+    person: Person
+
+
+def add_person(
+    connection: Connection, name: str, full_name: str, role: Role, password: str, *, demo: bool = False
+) -> int:
+    """Add a person and return the id. Raises `Refused` that names the field."""
+    name, full_name = name.strip(), full_name.strip()
+    if not name or len(name) > 80 or any(character.isspace() for character in name):
+        raise Refused("The sign-in name should be one word of up to 80 letters.", field="name", value=name)
+    if not full_name or len(full_name) > 120:
+        raise Refused("Give the person's name, up to 120 letters.", field="full_name", value=full_name)
+    if role not in ROLES:
+        raise Refused(f"The role should be one of {', '.join(ROLES)}.", field="role", value=role)
+    check_password(password, name)
+    if row(connection, "SELECT id FROM person WHERE name = %s", name):
+        raise Refused(f"Somebody signs in as {name} already: choose another name.", field="name", value=name)
+    return insert(
+        connection,
+        """INSERT INTO person (name, full_name, role, password_hash, demo, created_at)
+           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        name,
+        full_name,
+        role,
+        _hasher.hash(password),
+        demo,
+    )
+
+
+def check_password(password: str, name: str) -> None:
+    """Raise `Refused` for a password that is too short or is the name itself."""
+    if len(password) < SHORTEST_PASSWORD or len(password) > 200:
+        raise Refused(
+            f"The password should have {SHORTEST_PASSWORD} to 200 characters; a few words do well.", field="password"
+        )
+    if password.lower() == name.lower():
+        raise Refused("The password should not be the name.", field="password")
+
+
+def set_password(connection: Connection, person_id: int, password: str) -> None:
+    """Give a person a new password and end all their sessions."""
+    found = row(connection, "SELECT name FROM person WHERE id = %s", person_id)
+    check_password(password, found["name"] if found else "")
+    execute(
+        connection,
+        "UPDATE person SET password_hash = %s, demo = FALSE WHERE id = %s",
+        _hasher.hash(password),
+        person_id,
+    )
+    execute(connection, "DELETE FROM session WHERE person_id = %s", person_id)
+
+
+def set_active(connection: Connection, person_id: int, active: bool) -> None:
+    """Let a person sign in, or not any more; what they did stays theirs."""
+    execute(connection, "UPDATE person SET active = %s WHERE id = %s", active, person_id)
+    if not active:
+        execute(connection, "DELETE FROM session WHERE person_id = %s", person_id)
+
+
+def people(connection: Connection) -> list[dict[str, Any]]:
+    """Return everybody, in the order of their names."""
+    return rows(connection, "SELECT id, name, full_name, role, demo, active FROM person ORDER BY full_name, id")
+
+
+def demo_people(connection: Connection) -> int:
+    """Return how many may sign in with a password of the demo."""
+    found = row(connection, "SELECT COUNT(*) AS many FROM person WHERE demo AND active")
+    return int(found["many"]) if found else 0
+
+
+def leads(connection: Connection) -> int:
+    """Return how many leads may sign in."""
+    found = row(connection, "SELECT COUNT(*) AS many FROM person WHERE role = 'lead' AND active")
+    return int(found["many"]) if found else 0
+
+
+def failed_tries(connection: Connection, name: str, address: str) -> int:
+    """Return the larger number of failed sign-ins of the last minutes: for this name, or from this address."""
+    found = row(
+        connection,
+        f"""SELECT
+              (SELECT COUNT(*) FROM sign_in_attempt WHERE name = %s AND NOT succeeded
+                 AND at > UTC_TIMESTAMP(6) - INTERVAL {_WINDOW_MINUTES} MINUTE) AS by_name,
+              (SELECT COUNT(*) FROM sign_in_attempt WHERE address = %s AND NOT succeeded
+                 AND at > UTC_TIMESTAMP(6) - INTERVAL {_WINDOW_MINUTES} MINUTE) AS by_address""",  # noqa: S608 - a constant
+        name[:80],
+        address[:64],
+    )
+    return max(int(found["by_name"]), int(found["by_address"]) // 3) if found else 0
+
+
+def note_try(connection: Connection, name: str, address: str, succeeded: bool) -> None:
+    """Remember a sign-in, and forget those of more than a day ago."""
+    insert(
+        connection,
+        "INSERT INTO sign_in_attempt (name, address, succeeded, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
+        name[:80],
+        address[:64],
+        succeeded,
+    )
+    execute(connection, "DELETE FROM sign_in_attempt WHERE at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY LIMIT 100")
+
+
+def find_by_password(connection: Connection, name: str, password: str) -> Person | None:
+    """Return the active person of that name and password, or None; takes as long whether or not the name is known."""
+    found = row(
+        connection,
+        "SELECT id, name, full_name, role, password_hash FROM person WHERE name = %s AND active",
+        name.strip()[:80],
+    )
+    try:
+        _hasher.verify(found["password_hash"] if found else _NOBODY, password[:200])
+    except (VerifyMismatchError, InvalidHashError):
+        return None
+    return _person(found) if found else None
+
+
+def open_session(connection: Connection, person: Person, hours: int, kind: str = "page") -> Session:
+    """Begin a session; only a hash of its token is kept."""
+    token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(32)
+    execute(
+        connection,
+        """INSERT INTO session (token_sha256, person_id, csrf, kind, created_at, expires_at)
+           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6), UTC_TIMESTAMP(6) + INTERVAL %s HOUR)""",
+        _hashed(token),
+        person.id,
+        csrf,
+        kind,
+        hours,
+    )
+    execute(connection, "DELETE FROM session WHERE expires_at < UTC_TIMESTAMP(6) LIMIT 100")
+    return Session(token, csrf, person)
+
+
+def find_session(connection: Connection, token: str, kind: str) -> Session | None:
+    """Return the session of a token, unless it has run out or its person is no longer active."""
+    found = row(
+        connection,
+        """SELECT p.id, p.name, p.full_name, p.role, s.csrf
+           FROM session s JOIN person p ON p.id = s.person_id
+           WHERE s.token_sha256 = %s AND s.kind = %s AND s.expires_at > UTC_TIMESTAMP(6) AND p.active""",
+        _hashed(token),
+        kind,
+    )
+    return Session(token, found["csrf"], _person(found)) if found else None
+
+
+def close_session(connection: Connection, token: str) -> None:
+    """End a session."""
+    execute(connection, "DELETE FROM session WHERE token_sha256 = %s", _hashed(token))
+
+
+def _person(found: dict[str, Any]) -> Person:
+    return Person(found["id"], found["name"], found["full_name"], cast(Role, found["role"]))
+
+
+def _hashed(token: str) -> bytes:
+    return hashlib.sha256(token.encode()).digest()

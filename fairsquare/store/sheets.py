@@ -1,0 +1,128 @@
+"""Datum sheets: each accepted one a new version of its job's, never changed, with every coordinate as it was typed."""
+
+from typing import Any, NamedTuple
+
+from fairsquare.core.model import Row3
+from fairsquare.core.sheet.model import Point, Sheet, Span
+from fairsquare.store.database import Connection, insert, insert_many, row, rows, utc
+
+Said = dict[str, tuple[str, str, str]]
+
+_POINT_COLUMNS = (
+    *("sheet_id", "place", "code", "name", "x", "y", "z", "x_said", "y_said", "z_said"),
+    *("tolerance_x", "tolerance_y", "tolerance_z", "sigma_x", "sigma_y", "sigma_z"),
+    *("reference", "asymmetric", "member", "partner", "feature"),
+)
+
+
+class StoredSheet(NamedTuple):
+    """A version of a job's sheet, with who accepted it and from what."""
+
+    version: int
+    sheet: Sheet
+    said: Said
+    source: str
+    accepted_by: str
+    accepted_at: str
+
+
+def accept_sheet(connection: Connection, job_id: int, sheet: Sheet, said: Said, source: str, person_id: int) -> int:
+    """Keep a sheet as the next version of the job's and return that version."""
+    last = row(connection, "SELECT MAX(version) AS last FROM sheet WHERE job_id = %s FOR UPDATE", job_id)
+    version = int((last or {}).get("last") or 0) + 1
+    sheet_id = insert(
+        connection,
+        """INSERT INTO sheet (job_id, version, name, construction, tolerance_mm, build_sigma_mm, source, accepted_by,
+             accepted_at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        version,
+        sheet.name,
+        sheet.construction,
+        sheet.tolerance_mm,
+        sheet.build_sigma_mm,
+        source[:200],
+        person_id,
+    )
+    insert_many(
+        connection,
+        f"INSERT INTO sheet_point ({', '.join(_POINT_COLUMNS)}) VALUES ({', '.join(['%s'] * len(_POINT_COLUMNS))})",  # noqa: S608 - names of columns only
+        [_point_values(sheet_id, place, point, said) for place, point in enumerate(sheet.points)],
+    )
+    insert_many(
+        connection,
+        "INSERT INTO sheet_span (sheet_id, place, a, b, mode, mm, tolerance_mm) VALUES (%s, %s, %s, %s, %s, %s, %s)",
+        [(sheet_id, place, s.a, s.b, s.mode, s.mm, s.tolerance_mm) for place, s in enumerate(sheet.spans)],
+    )
+    return version
+
+
+def find_sheet(connection: Connection, job_id: int, version: int | None = None) -> StoredSheet | None:
+    """Return a version of a job's sheet, the newest where none is named; None where there is none."""
+    found = row(
+        connection,
+        """SELECT s.*, p.full_name FROM sheet s JOIN person p ON p.id = s.accepted_by
+           WHERE s.job_id = %s AND (%s IS NULL OR s.version = %s) ORDER BY s.version DESC LIMIT 1""",
+        job_id,
+        version,
+        version,
+    )
+    if found is None:
+        return None
+    points = rows(connection, "SELECT * FROM sheet_point WHERE sheet_id = %s ORDER BY place", found["id"])
+    spans = rows(connection, "SELECT * FROM sheet_span WHERE sheet_id = %s ORDER BY place", found["id"])
+    sheet = Sheet(
+        name=found["name"],
+        construction=found["construction"],
+        tolerance_mm=found["tolerance_mm"],
+        build_sigma_mm=found["build_sigma_mm"],
+        points=tuple(_point(one) for one in points),
+        spans=tuple(
+            Span(a=s["a"], b=s["b"], mode=s["mode"], mm=s["mm"], tolerance_mm=s["tolerance_mm"]) for s in spans
+        ),
+    )
+    said = {one["code"]: (one["x_said"], one["y_said"], one["z_said"]) for one in points}
+    return StoredSheet(found["version"], sheet, said, found["source"], found["full_name"], utc(found["accepted_at"]))
+
+
+def sheet_versions(connection: Connection, job_id: int) -> list[dict[str, Any]]:
+    """Return the versions of a job's sheet, the newest first: version, name, source, who and when."""
+    found = rows(
+        connection,
+        """SELECT s.version, s.name, s.source, s.accepted_at, p.full_name FROM sheet s JOIN person p ON p.id = s.accepted_by
+           WHERE s.job_id = %s ORDER BY s.version DESC""",
+        job_id,
+    )
+    return [{**one, "accepted_at": utc(one["accepted_at"])} for one in found]
+
+
+def _point_values(sheet_id: int, place: int, point: Point, said: Said) -> tuple[Any, ...]:
+    typed = said.get(point.code) or tuple(repr(value) for value in point.xyz)
+    return (
+        *(sheet_id, place, point.code, point.name),
+        *point.xyz,
+        *(text[:200] for text in typed),
+        *(point.tolerance_mm or (None, None, None)),
+        *(point.sigma_mm or (None, None, None)),
+        *(point.reference, point.asymmetric, point.member, point.partner, point.feature),
+    )
+
+
+def _point(found: dict[str, Any]) -> Point:
+    return Point(
+        code=found["code"],
+        name=found["name"],
+        xyz=(found["x"], found["y"], found["z"]),
+        tolerance_mm=_triple(found, "tolerance"),
+        sigma_mm=_triple(found, "sigma"),
+        reference=bool(found["reference"]),
+        asymmetric=bool(found["asymmetric"]),
+        member=found["member"],
+        partner=found["partner"],
+        feature=found["feature"],
+    )
+
+
+def _triple(found: dict[str, Any], stem: str) -> Row3 | None:
+    values = [found[f"{stem}_{axis}"] for axis in "xyz"]
+    return None if values[0] is None else (values[0], values[1], values[2])

@@ -113,6 +113,11 @@ def find_job(connection: Connection, number: str) -> Job:
     return _job(found)
 
 
+def hold_job(connection: Connection, number: str) -> None:
+    """Hold a job's row until the transaction ends. Comes before any other read, so that what is read then is the newest."""
+    row(connection, "SELECT id FROM job WHERE number = %s FOR UPDATE", number[:20])
+
+
 def touch(connection: Connection, job_id: int) -> None:
     """Count one more thing recorded of a job, so that what was worked out from it is worked out anew."""
     execute(

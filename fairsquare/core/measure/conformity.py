@@ -82,21 +82,26 @@ def direction_words(deviation: Row3, place: Row3, shown: Flags = (True, True, Tr
 
     `place` is the point on the sheet: in front of the zero plane too far forward is long, behind it short.
     """
-    ahead = 1 if place[0] >= 0 else -1
-    outward = ""
-    if place[1] != 0:
-        outward = " (wide)" if deviation[1] * place[1] > 0 else " (narrow)"
-    words = (
-        "long" if deviation[0] * ahead > 0 else "short",
-        ("left" if deviation[1] > 0 else "right") + outward,
-        "high" if deviation[2] > 0 else "low",
-    )
+    words = axis_words(deviation, place)
     said = [
         f"{abs(deviation[axis]):.1f} {words[axis]}"
         for axis in range(3)
         if shown[axis] and f"{abs(deviation[axis]):.1f}" != "0.0"
     ]
     return ", ".join(said) or "on the sheet"
+
+
+def axis_words(deviation: Row3, place: Row3) -> tuple[str, str, str]:
+    """Return the word of direction for each axis of a deviation of the point at `place` on the sheet."""
+    ahead = 1 if place[0] >= 0 else -1
+    outward = ""
+    if place[1] != 0:
+        outward = " (wide)" if deviation[1] * place[1] > 0 else " (narrow)"
+    return (
+        "long" if deviation[0] * ahead > 0 else "short",
+        ("left" if deviation[1] > 0 else "right") + outward,
+        "high" if deviation[2] > 0 else "low",
+    )
 
 
 def _judge(sheet: Sheet, point: Point, measured: MeasuredPoint | None, coverage: float) -> PointJudgement:

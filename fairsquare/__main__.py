@@ -1,0 +1,5 @@
+"""`python -m fairsquare`."""
+
+from fairsquare.cli import main
+
+main()

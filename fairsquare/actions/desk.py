@@ -1,0 +1,384 @@
+"""The desk at which a job is worked on: each deed checks who may and what must be so, records it once, and touches the job."""
+
+import json
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+from fairsquare.actions.rights import check_may
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import HoldName, JobFacts, Moved, Purpose, SafetyAnswer, SetupFact, Who
+from fairsquare.core.lengths import Unit, read_length
+from fairsquare.core.measure.picture import counting, current_setup, reference_readings
+from fairsquare.core.release.holds import JobState, job_state, may_sign
+from fairsquare.core.release.record import make_record
+from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
+from fairsquare.files.records import sealed
+from fairsquare.store import holds, jobs, measuring, records, sheets
+from fairsquare.store.database import Connection, Database, utc
+from fairsquare.store.facts import StateCache, load_facts
+from fairsquare.store.jobs import Job, JobDetails
+from fairsquare.store.measuring import NewReading
+from fairsquare.store.once import once
+from fairsquare.store.people import Person
+
+
+class Unsure(FairSquareError):
+    """Something is needed before this can be done; the message says what."""
+
+    status = 409
+    kind = "not-yet"
+
+
+class JobView(NamedTuple):
+    """A job with its facts and what follows from them."""
+
+    job: Job
+    facts: JobFacts
+    state: JobState
+
+    @property
+    def setup(self) -> SetupFact | None:
+        """The set-up in force."""
+        return current_setup(self.facts)
+
+
+class Desk:
+    """All deeds, over one database. `software` and `workshop` stand in the records."""
+
+    def __init__(self, database: Database, *, software: str, workshop: str, number_prefix: str) -> None:
+        self.database = database
+        self._cache = StateCache()
+        self._software, self._workshop, self._prefix = software, workshop, number_prefix
+
+    def view(self, number: str) -> JobView:
+        """Return a job with its facts and state. Raises `NoSuchJob`."""
+        return self.database.run(lambda connection: self._view(connection, number))
+
+    def views(self, words: str, most: int, skip: int) -> tuple[list[JobView], int]:
+        """Return the open jobs that match, the last touched first, and how many there are in all."""
+
+        def look(connection: Connection) -> tuple[list[JobView], int]:
+            found, many = jobs.find_jobs(connection, words, most, skip)
+            return [JobView(job, *self._cache.get(connection, job)) for job in found], many
+
+        return self.database.run(look)
+
+    def open_job(self, person: Person, key: str, details: JobDetails) -> str:
+        """Take a vehicle in and return the number of its job."""
+        check_may(person, "take in")
+        answer = self._once(
+            person,
+            key,
+            "open job",
+            lambda connection: {"number": jobs.open_job(connection, details, person, self._prefix)},
+        )
+        return str(answer["number"])
+
+    def change_job(self, person: Person, key: str, number: str, details: JobDetails, version: int) -> None:
+        """Change what was taken in, as read at `version`. Raises `StaleEdit` when somebody else was faster."""
+        check_may(person, "take in")
+        self._in_job(
+            person,
+            key,
+            f"change {number}",
+            number,
+            lambda c, view: {"version": jobs.change_job(c, view.job, details, version, person)},
+        )
+
+    def answer_safety(
+        self, person: Person, key: str, number: str, item: str, answer: SafetyAnswer, words: str = ""
+    ) -> None:
+        """Answer one item of the made-safe list."""
+        check_may(person, "answer safety")
+        self._in_job(
+            person,
+            key,
+            f"safety {number} {item}",
+            number,
+            lambda c, view: {"id": holds.answer_safety(c, view.job.id, item, answer, words.strip()[:500], person.id)},
+        )
+
+    def accept_sheet(
+        self,
+        person: Person,
+        key: str,
+        number: str,
+        sheet: Sheet,
+        said: sheets.Said,
+        source: str,
+        seen_version: int | None = None,
+    ) -> int:
+        """Accept a sheet as the next version. `seen_version` is the one it was compared with; None: not compared."""
+        check_may(person, "accept sheet")
+        points_by_code(sheet)
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            now = view.facts.sheet_version or 0
+            if seen_version is not None and seen_version != now:
+                raise Unsure(
+                    f"Version {now} of the sheet was accepted meanwhile: look at what differs, then accept again.",
+                    field="seen_version",
+                    value=seen_version,
+                )
+            version = sheets.accept_sheet(connection, view.job.id, sheet, said, source, person.id)
+            return {"version": version}
+
+        return int(self._in_job(person, key, f"sheet {number}", number, work)["version"])
+
+    def open_setup(self, person: Person, key: str, number: str, instrument: str, sigma_mm: float) -> int:
+        """Open the next set-up. Raises `Unsure` without a sheet, and while another set-up is in force."""
+        check_may(person, "measure")
+        instrument = instrument.strip()
+        if not instrument or len(instrument) > 120:
+            raise Refused("Name the instrument, in up to 120 letters.", field="instrument", value=instrument)
+        if not 0 < sigma_mm <= 100:
+            raise Refused(
+                "Give how well the instrument reads one coordinate, above 0 and up to 100 mm, such as 0.3.",
+                field="sigma_mm",
+                value=sigma_mm,
+            )
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            if view.facts.sheet_version is None:
+                raise Unsure("There is no sheet yet: references are read against a sheet. Get the sheet first.")
+            if view.setup is not None:
+                raise Unsure(f"Set-up {view.setup.number} is in force. Void it first if something was moved.")
+            return {
+                "setup": measuring.open_setup(
+                    connection, view.job.id, instrument, sigma_mm, view.facts.sheet_version, person.id
+                )
+            }
+
+        return int(self._in_job(person, key, f"set-up {number}", number, work)["setup"])
+
+    def take_readings(self, person: Person, key: str, number: str, setup: int, taken: list[NewReading]) -> list[int]:
+        """Record readings in the set-up in force, all or none, and return their ids.
+
+        A reference read again replaces its reading before. Raises `Unsure` when `setup` is void or not the one in force.
+        """
+        check_may(person, "measure")
+        if not taken:
+            raise Refused("There is no reading in this.", field="readings", value=[])
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            self._check_in_force(view, setup)
+            points = points_by_code(view.facts.sheet) if view.facts.sheet else {}
+            for index, reading in enumerate(taken):
+                point = find_point(points, reading.code, f"readings.{index}.code")
+                if reading.purpose == "reference" and not point.reference:
+                    raise Refused(
+                        f"{reading.code} is not a reference point on the sheet: read it under Measure.",
+                        field=f"readings.{index}.code",
+                        value=reading.code,
+                    )
+            before = {r.code: r.id for r in reference_readings(view.facts, setup)}
+            ids = []
+            for one in taken:
+                again = one.purpose == "reference" and one.replaces is None and one.code in before
+                reading = one._replace(replaces=before[one.code]) if again else one
+                ids.append(measuring.take_reading(connection, view.job.id, setup, reading, person.id))
+                if reading.purpose == "reference":
+                    before[reading.code] = ids[-1]
+            return {"ids": ids}
+
+        return list(self._in_job(person, key, f"readings {number}", number, work)["ids"])
+
+    def take_back(self, person: Person, key: str, number: str, reading: int) -> None:
+        """Take a reading back: it stays, and counts no longer."""
+        check_may(person, "measure")
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            measuring.take_back(connection, view.job.id, reading, person.id)
+            return {}
+
+        self._in_job(person, key, f"take back {number} {reading}", number, work)
+
+    def choose(self, person: Person, key: str, number: str, setup: int, trusted: tuple[str, ...], reason: str) -> None:
+        """Decide which of the reference sets that fit is relied on. Raises `Refused` for one that does not fit."""
+        check_may(person, "decide")
+        reason = _reason(reason)
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            self._check_in_force(view, setup)
+            fit = view.state.picture.fit if view.state.picture else None
+            offered = [fit.trusted, *(other.trusted for other in fit.alternatives)] if fit and fit.trusted else []
+            chosen = next((one for one in offered if set(one) == set(trusted)), None)
+            if chosen is None:
+                raise Refused(
+                    "These references do not fit together: choose one of the sets that are offered.",
+                    field="trusted",
+                    value=list(trusted),
+                )
+            return {"id": measuring.choose_references(connection, view.job.id, setup, chosen, reason, person.id)}
+
+        self._in_job(person, key, f"choose {number}", number, work)
+
+    def record_move(self, person: Person, key: str, number: str, what: Moved, words: str) -> None:
+        """Record that something was moved: vehicle, bench or bridge void the set-up; the structure makes readings old."""
+        check_may(person, "measure")
+        said = words.strip()[:500] or {"structure": "the structure was worked on"}.get(what, f"the {what} was moved")
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            setup = view.setup.number if view.setup else None
+            return {"id": measuring.record_move(connection, view.job.id, setup, what, said, person.id)}
+
+        self._in_job(person, key, f"move {number}", number, work)
+
+    def read_gap(
+        self, person: Person, key: str, number: str, place: str, said: str, target: str, tolerance: str, unit: Unit
+    ) -> None:
+        """Record a gap; the three lengths are texts in any unit."""
+        check_may(person, "measure")
+        place = place.strip()
+        if not place or len(place) > 120:
+            raise Refused("Say where the gap is, such as “lid to right fender, front”.", field="place", value=place)
+        mm = float(read_length(said, unit, field="said").mm)
+        target_mm = float(read_length(target, unit, field="target").mm)
+        tolerance_mm = float(read_length(tolerance, unit, field="tolerance").mm)
+        if abs(mm) > 1000 or abs(target_mm) > 1000:
+            raise Refused("That is no gap: it is over a metre.", field="said", value=said)
+        if not 0 < tolerance_mm <= 100:
+            raise Refused("The tolerance should be above 0, up to 100 mm.", field="tolerance", value=tolerance)
+        self._in_job(
+            person,
+            key,
+            f"gap {number}",
+            number,
+            lambda c, view: {
+                "id": measuring.read_gap(c, view.job.id, place, said, mm, target_mm, tolerance_mm, person.id)
+            },
+        )
+
+    def order_readings(
+        self, person: Person, key: str, number: str, setup: int, purpose: Purpose, codes: list[str]
+    ) -> None:
+        """Ask the instrument that is connected to read these points."""
+        check_may(person, "measure")
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            self._check_in_force(view, setup)
+            points = points_by_code(view.facts.sheet) if view.facts.sheet else {}
+            for index, code in enumerate(codes):
+                find_point(points, code, f"codes.{index}")
+            measuring.order_reading(connection, view.job.id, setup, purpose, codes, person.id)
+            return {}
+
+        self._in_job(person, key, f"order {number}", number, work)
+
+    def sign(self, person: Person, key: str, number: str, hold: HoldName, seen: dict[str, str], reason: str) -> None:
+        """Sign a hold point on the evidence that was `seen`. Raises `Unsure` that says what is missing or has changed."""
+        check_may(person, "sign")
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            state = view.state.hold(hold)
+            refusal = may_sign(state, person.role)
+            if refusal:
+                raise Unsure(refusal, field="hold", value=hold)
+            if seen != state.evidence:
+                raise Unsure(
+                    "The evidence has changed since this page was opened: look at it again, then sign.",
+                    field="seen",
+                    value=hold,
+                )
+            given = _reason(reason) if state.missing else None
+            overridden = tuple(missing.words for missing in state.missing)
+            picture = view.state.picture
+            shown = json.dumps(
+                {
+                    "hold": state.model_dump(mode="json", exclude={"signature"}),
+                    "picture": picture.model_dump(mode="json") if picture and hold != "made_safe" else None,
+                }
+            )
+            return {
+                "id": holds.sign(connection, view.job.id, hold, state.evidence, overridden, given, shown, person.id)
+            }
+
+        self._in_job(person, key, f"sign {number} {hold}", number, work)
+
+    def make_record(self, person: Person, key: str, number: str) -> str:
+        """Make the record of a job as it stands, keep it, and return its SHA-256."""
+        check_may(person, "make record")
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            with connection.cursor() as cursor:
+                cursor.execute("SELECT UTC_TIMESTAMP(6) AS at")
+                at = utc(cursor.fetchone()["at"])
+            record = make_record(
+                view.facts,
+                {**view.job.details.model_dump(), "opened_by": view.job.opened_by, "opened_at": view.job.opened_at},
+                Who(name=person.full_name, role=person.role, at=at),
+                software=self._software,
+                workshop=self._workshop,
+            )
+            body, digest = sealed(record)
+            records.keep_record(connection, view.job.id, digest, body, person.id)
+            return {"sha256": digest}
+
+        return str(self._in_job(person, key, f"record {number}", number, work, touch=False)["sha256"])
+
+    def last_own_reading(self, view: JobView, purpose: Purpose) -> int | None:
+        """Return the id of the last reading of the set-up in force that still counts, or None."""
+        setup = view.setup
+        own = [
+            r.id for r in counting(view.facts.readings) if setup and r.setup == setup.number and r.purpose == purpose
+        ]
+        return max(own, default=None)
+
+    def _view(self, connection: Connection, number: str) -> JobView:
+        job = jobs.find_job(connection, number)
+        return JobView(job, *self._cache.get(connection, job))
+
+    def _check_in_force(self, view: JobView, setup: int) -> None:
+        now = view.setup
+        if now is not None and now.number == setup:
+            return
+        void = next((s.voided for s in view.facts.setups if s.number == setup and s.voided), None)
+        why = f"Set-up {setup} is void: {void.words}." if void else f"Set-up {setup} is not in force."
+        raise Unsure(
+            f"{why} Make a new set-up; what was read before stays with the old one.", field="setup", value=setup
+        )
+
+    def _once(
+        self, person: Person, key: str, purpose: str, work: Callable[[Connection], dict[str, Any]]
+    ) -> dict[str, Any]:
+        if not 8 <= len(key) <= 64 or not key.isascii() or not key.isprintable():
+            raise Refused(
+                "request_key should be 8 to 64 plain characters, new for each deed.",
+                field="request_key",
+                value=key[:80],
+            )
+        return self.database.run(lambda c: once(c, key, person.id, purpose[:80], lambda: work(c))[0])
+
+    def _in_job(
+        self,
+        person: Person,
+        key: str,
+        purpose: str,
+        number: str,
+        work: Callable[[Connection, JobView], dict[str, Any]],
+        *,
+        touch: bool = True,
+    ) -> dict[str, Any]:
+        """Do `work` once on a job whose row is held until the end, so that no two deeds in one job cross."""
+
+        def held(connection: Connection) -> dict[str, Any]:
+            jobs.hold_job(connection, number)
+            job = jobs.find_job(connection, number)
+            facts = load_facts(connection, job)
+            answer = work(connection, JobView(job, facts, job_state(facts)))
+            if touch:
+                jobs.touch(connection, job.id)
+            return answer
+
+        return self._once(person, key, purpose, held)
+
+
+def _reason(text: str) -> str:
+    reason = " ".join(text.split())
+    if len(reason) < 8 or len(reason) > 2000:
+        raise Refused(
+            "Write the reason, in a sentence of 8 to 2000 letters: it goes into the record.",
+            field="reason",
+            value=text[:200],
+        )
+    return reason

@@ -1,0 +1,49 @@
+"""Which role may do what. An apprentice may read and measure, and sign or decide nothing."""
+
+from typing import Literal
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.facts import Role
+from fairsquare.store.people import Person
+
+Deed = Literal["take in", "answer safety", "accept sheet", "measure", "decide", "sign", "make record", "manage people"]
+
+_MAY: dict[Deed, frozenset[Role]] = {
+    "take in": frozenset({"technician", "lead", "estimator"}),
+    "answer safety": frozenset({"technician", "lead"}),
+    "accept sheet": frozenset({"technician", "lead", "estimator"}),
+    "measure": frozenset({"technician", "lead", "apprentice"}),
+    "decide": frozenset({"technician", "lead"}),
+    "sign": frozenset({"technician", "lead"}),
+    "make record": frozenset({"technician", "lead", "estimator"}),
+    "manage people": frozenset({"lead"}),
+}
+_WORDS: dict[Deed, str] = {
+    "take in": "Vehicles are taken in",
+    "answer safety": "The made-safe list is answered",
+    "accept sheet": "Sheets are accepted",
+    "measure": "Readings are taken",
+    "decide": "This is decided",
+    "sign": "Hold points are signed",
+    "make record": "Records are made",
+    "manage people": "People are managed",
+}
+
+
+class NotYours(FairSquareError):
+    """The person's role does not allow it."""
+
+    status = 403
+    kind = "not-yours"
+
+
+def may(person: Person, deed: Deed) -> bool:
+    """Return whether the person's role allows the deed."""
+    return person.role in _MAY[deed]
+
+
+def check_may(person: Person, deed: Deed) -> None:
+    """Raise `NotYours`, in words, when the person's role does not allow the deed."""
+    if not may(person, deed):
+        who = " or a ".join(sorted(_MAY[deed], reverse=True))
+        raise NotYours(f"{_WORDS[deed]} by a {who}; you are signed in as {person.role}.")

@@ -1,0 +1,16 @@
+"""Signing in by name and password, with a wait after too many failures."""
+
+from fairsquare.store import people
+from fairsquare.store.database import Database
+from fairsquare.store.people import SignInRefused, TooManyTries
+
+
+def check_sign_in(database: Database, name: str, password: str, address: str, tries: int) -> people.Person:
+    """Return the person of that name and password. Raises `SignInRefused` and `TooManyTries`."""
+    if database.run(lambda c: people.failed_tries(c, name, address)) >= tries:
+        raise TooManyTries("Too many tries. Wait five minutes, then sign in again.", field="name", value=name[:80])
+    person = database.run(lambda c: people.find_by_password(c, name, password))
+    database.run(lambda c: people.note_try(c, name, address, person is not None))
+    if person is None:
+        raise SignInRefused("Name and password do not go together. Try again.", field="password")
+    return person

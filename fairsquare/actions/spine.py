@@ -1,0 +1,109 @@
+"""The spine: the stations of a job in working order, the hold points as bars across it, and what the job waits for."""
+
+from typing import Literal, NamedTuple
+
+from fairsquare.actions.desk import JobView
+from fairsquare.core.release.holds import Hold
+
+Status = Literal["done", "now", "todo"]
+
+
+class Stop(NamedTuple):
+    """A station, or a hold point with what is missing there; `at` is the page that it leads to."""
+
+    kind: Literal["station", "hold"]
+    key: str
+    title: str
+    at: str
+    status: Status
+    words: str = ""
+
+
+class Waits(NamedTuple):
+    """What a job waits for, in words, the station where it is done, and a word for how it stands."""
+
+    words: str
+    key: str
+    mood: Literal["work", "sign", "blocked", "done"]
+
+
+_STATIONS = (
+    ("station", "take-in", "Take in", "take-in"),
+    ("hold", "made_safe", "Made safe", "take-in"),
+    ("station", "sheet", "Sheet", "sheet"),
+    ("station", "set-up", "Set up", "set-up"),
+    ("hold", "setup_accepted", "Set-up accepted", "set-up"),
+    ("station", "measure", "Measure", "measure"),
+    ("station", "fit", "Dry fit", "fit"),
+    ("hold", "fit_accepted", "Fit accepted: weld", "fit"),
+    ("station", "record", "Record", "record"),
+)
+
+
+def spine(view: JobView) -> list[Stop]:
+    """Return the stops of a job in order; the first that is not done is `now`."""
+    done = _done(view)
+    now = next((key for _, key, _, _ in _STATIONS if not done[key]), "record")
+    stops = []
+    for kind, key, title, page in _STATIONS:
+        status: Status = "now" if key == now else "done" if done[key] else "todo"
+        words = _hold_words(view.state.hold(key)) if kind == "hold" else ""  # type: ignore[arg-type]
+        stops.append(Stop(kind, key, title, f"/jobs/{view.job.number}/{page}", status, words))  # type: ignore[arg-type]
+    return stops
+
+
+def waits(view: JobView) -> Waits:
+    """Return what a job waits for next."""
+    now = next((stop for stop in spine(view) if stop.status == "now"), None)
+    if now is None or now.key == "record":
+        return Waits("Everything is signed: make the record", "record", "done")
+    if now.kind == "hold":
+        hold = view.state.hold(now.key)  # type: ignore[arg-type]
+        if hold.reopened:
+            return Waits(f"{hold.title} is open again: {hold.reopened[0]}", now.key, "blocked")
+        if hold.status == "ready":
+            return Waits(f"{hold.title}: to be signed by a {' or a '.join(hold.signers)}", now.key, "sign")
+        more = len(hold.missing) - 1
+        return Waits(hold.missing[0].words + (f" And {more} more." if more else ""), now.key, "blocked")
+    return Waits(_station_words(view, now.key), now.key, "work")
+
+
+def _done(view: JobView) -> dict[str, bool]:
+    facts, state = view.facts, view.state
+    judged = state.picture.judged if state.picture else {}
+    closed = {hold.name: hold.status == "closed" for hold in state.holds}
+    return {
+        "take-in": True,
+        "made_safe": closed["made_safe"],
+        "sheet": facts.sheet is not None,
+        "set-up": state.picture is not None and bool(state.picture.placed),
+        "setup_accepted": closed["setup_accepted"],
+        "measure": bool(judged) and all(one.state != "unread" for one in judged.values()),
+        "fit": bool(facts.gaps),
+        "fit_accepted": closed["fit_accepted"],
+        "record": False,
+    }
+
+
+def _hold_words(hold: Hold) -> str:
+    if hold.status == "closed" and hold.signature:
+        return f"signed by {hold.signature.by.name}"
+    if hold.reopened:
+        return "open again: " + hold.reopened[0]
+    if hold.status == "ready":
+        return "ready to be signed"
+    return hold.missing[0].words if hold.missing else ""
+
+
+def _station_words(view: JobView, key: str) -> str:
+    if key == "sheet":
+        return "Get the sheet: import it or type it in"
+    if key == "set-up":
+        last = view.facts.setups[-1] if view.facts.setups else None
+        if view.setup:
+            return f"Read the reference points of set-up {view.setup.number}"
+        return f"Set-up {last.number} is void: make a new one" if last else "Set up and read the reference points"
+    if key == "measure" and view.state.picture:
+        unread = sum(one.state == "unread" for one in view.state.picture.judged.values())
+        return f"{unread} point{'s' if unread != 1 else ''} to read"
+    return "Read the gaps on the dry fit" if key == "fit" else "Take the vehicle in"

@@ -1,0 +1,193 @@
+"""What the API takes and gives. Every write carries a `request_key` made by the client; a second one with it does nothing more."""
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from fairsquare.core.facts import HoldName, Moved, Purpose, Role, SafetyAnswer
+from fairsquare.core.lengths import Unit
+from fairsquare.core.measure.picture import Picture
+from fairsquare.core.model import Code, Model, Vector
+from fairsquare.core.release.holds import Hold
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.store.jobs import JobDetails
+
+Key = Annotated[str, Field(min_length=8, max_length=64, description="made by the client, new for each deed")]
+
+
+class Sent(BaseModel):
+    """Base of what the API takes: unknown fields, NaN and infinities are refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class SignIn(Sent):
+    """Name and password."""
+
+    name: str = Field(max_length=80)
+    password: str = Field(max_length=200)
+
+
+class Token(Model):
+    """Send it as `Authorization: Bearer TOKEN`."""
+
+    token: str
+    name: str
+    role: Role
+
+
+class OpenJob(Sent):
+    """A vehicle to take in."""
+
+    request_key: Key
+    details: JobDetails
+
+
+class ChangeJob(Sent):
+    """A change of what was taken in, as it was read at `version`."""
+
+    request_key: Key
+    details: JobDetails
+    version: int
+
+
+class AnswerSafety(Sent):
+    """An answer to one item of the made-safe list; `absent`: not on this vehicle."""
+
+    request_key: Key
+    item: str
+    answer: SafetyAnswer
+    words: str = ""
+
+
+class AcceptSheet(Sent):
+    """A sheet to accept as the next version."""
+
+    request_key: Key
+    sheet: Sheet
+    source: Annotated[str, Field(max_length=200)] = "API"
+    seen_version: int | None = None
+
+
+class OpenSetup(Sent):
+    """A set-up to open: the instrument, and how well it reads one coordinate."""
+
+    request_key: Key
+    instrument: Annotated[str, Field(min_length=1, max_length=120)]
+    sigma_mm: Annotated[float, Field(gt=0, le=100)] = 0.3
+
+
+class SentReading(Sent):
+    """A reading in the instrument's axes: `xyz` in mm, or `said`, three lengths in any unit ("21 3/8 ; 14 1/2 ; 5")."""
+
+    code: Code
+    xyz: Vector | None = None
+    said: Annotated[str, Field(max_length=400)] | None = None
+    purpose: Purpose = "point"
+    loaded: bool = False
+    replaces: int | None = None
+    order: int | None = None
+
+
+class TakeReadings(Sent):
+    """Readings of the set-up in force, recorded all or none. A bare number in `said` is in `unit`."""
+
+    request_key: Key
+    setup: int
+    readings: Annotated[list[SentReading], Field(min_length=1, max_length=1000)]
+    unit: Unit = "mm"
+    instrument: Annotated[str, Field(max_length=120)] | None = None
+
+
+class KeyOnly(Sent):
+    """Nothing but the key."""
+
+    request_key: Key
+
+
+class Choose(Sent):
+    """Which references to rely on, and why."""
+
+    request_key: Key
+    trusted: list[Code]
+    reason: str
+
+
+class RecordMove(Sent):
+    """What was moved: vehicle, bench and bridge void the set-up; the structure makes readings old."""
+
+    request_key: Key
+    what: Moved
+    words: Annotated[str, Field(max_length=500)] = ""
+
+
+class ReadGap(Sent):
+    """A gap; the three lengths are texts in any unit, bare numbers in `unit`."""
+
+    request_key: Key
+    place: str
+    said: str
+    target: str
+    tolerance: str
+    unit: Unit = "mm"
+
+
+class SignHold(Sent):
+    """A signature: `seen` is the evidence as the state gave it; `reason` where something is overridden."""
+
+    request_key: Key
+    seen: dict[str, str]
+    reason: str = ""
+
+
+class JobShown(Model):
+    """A job as it stands."""
+
+    number: str
+    version: int
+    details: JobDetails
+    sheet_version: int | None
+    setup: int | None
+    picture: Picture | None
+    holds: tuple[Hold, ...]
+    waits: str
+
+
+class JobLine(Model):
+    """A job on the floor."""
+
+    number: str
+    vehicle: str
+    waits: str
+
+
+class Floor(Model):
+    """The jobs that are open, the last touched first."""
+
+    jobs: tuple[JobLine, ...]
+    many: int
+
+
+class Given(Model):
+    """What a write gave: the number, version, ids or checksum that it made."""
+
+    number: str | None = None
+    version: int | None = None
+    setup: int | None = None
+    ids: tuple[int, ...] | None = None
+    sha256: str | None = None
+    done: Literal[True] = True
+
+
+class InstrumentOrder(Model):
+    """A point that a page asks the instrument to read."""
+
+    id: int
+    job: str
+    setup: int
+    purpose: Purpose
+    code: str
+    at: str
+
+
+HOLD_NAMES: tuple[HoldName, ...] = ("made_safe", "setup_accepted", "fit_accepted")

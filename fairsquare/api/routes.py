@@ -1,0 +1,267 @@
+"""The routes of the API. Sign in for a token, send it as a bearer; every fault is problem JSON (RFC 9457)."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Body, Depends, Query, Request, Response
+from fastapi.security import HTTPAuthorizationCredentials, HTTPBearer
+from starlette.concurrency import run_in_threadpool
+
+from fairsquare.actions import Desk, JobView
+from fairsquare.actions.sign_in import check_sign_in
+from fairsquare.actions.spine import waits
+from fairsquare.api.models import (
+    AcceptSheet,
+    AnswerSafety,
+    ChangeJob,
+    Choose,
+    Floor,
+    Given,
+    InstrumentOrder,
+    JobLine,
+    JobShown,
+    KeyOnly,
+    OpenJob,
+    OpenSetup,
+    ReadGap,
+    RecordMove,
+    SentReading,
+    SignHold,
+    SignIn,
+    TakeReadings,
+    Token,
+)
+from fairsquare.core.catalogue import CATALOGUE
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import HoldName, JobFacts
+from fairsquare.core.lengths import Unit
+from fairsquare.core.measure.calls import understand_call
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.store import measuring, people, records
+from fairsquare.store.measuring import NewReading
+from fairsquare.store.people import Person, SignInRefused
+
+router = APIRouter(prefix="/api/v1")
+_bearer = HTTPBearer(auto_error=False, description="the token that /session gave")
+
+
+def _desk(request: Request) -> Desk:
+    desk: Desk = request.app.state.desk
+    return desk
+
+
+def _person(request: Request, given: Annotated[HTTPAuthorizationCredentials | None, Depends(_bearer)]) -> Person:
+    token = given.credentials if given else ""
+    session = token and _desk(request).database.run(lambda c: people.find_session(c, token, "token"))
+    if not session:
+        raise SignInRefused(
+            "Sign in first: POST /api/v1/session gives a token; send it as Authorization: Bearer TOKEN."
+        )
+    request.state.person = session.person.name
+    return session.person
+
+
+At = Annotated[Desk, Depends(_desk)]
+By = Annotated[Person, Depends(_person)]
+
+
+@router.post("/session", tags=["session"])
+def sign_in(request: Request, sent: SignIn, desk: At) -> Token:
+    """Sign in and get a token."""
+    settings = request.app.state.settings
+    address = request.client.host if request.client else ""
+    person = check_sign_in(desk.database, sent.name, sent.password, address, settings.sign_in_tries)
+    session = desk.database.run(lambda c: people.open_session(c, person, settings.session_hours, "token"))
+    return Token(token=session.token, name=person.full_name, role=person.role)
+
+
+@router.get("/compute", tags=["calculations"])
+def calculations() -> list[str]:
+    """List the calculations."""
+    return list(CATALOGUE)
+
+
+@router.get("/compute/{name}", tags=["calculations"])
+def schemas(name: str) -> dict[str, Any]:
+    """Return the JSON Schemas of a calculation's request and result."""
+    schemas: dict[str, Any] = _calculation(name).schemas()
+    return schemas
+
+
+@router.post("/compute/{name}", tags=["calculations"])
+async def compute(
+    name: str,
+    request: Request,
+    person: By,
+    body: Annotated[dict[str, Any], Body(description="the calculation's request")],
+) -> Response:
+    """Run a calculation; the answer is the same as the command line's, to the last digit."""
+    del person, body
+    calculation = _calculation(name)
+    answer = await run_in_threadpool(calculation.run_json, await request.body())
+    return Response(answer, media_type="application/json")
+
+
+@router.get("/jobs", tags=["jobs"])
+def floor(
+    desk: At,
+    person: By,
+    q: Annotated[str, Query(max_length=200)] = "",
+    page: Annotated[int, Query(ge=1, le=100_000)] = 1,
+) -> Floor:
+    """List the open jobs, fifty a page."""
+    del person
+    views, many = desk.views(q, 50, (page - 1) * 50)
+    lines = [JobLine(number=v.job.number, vehicle=v.job.details.vehicle, waits=waits(v).words) for v in views]
+    return Floor(jobs=tuple(lines), many=many)
+
+
+@router.post("/jobs", tags=["jobs"], status_code=201)
+def open_job(sent: OpenJob, desk: At, person: By) -> Given:
+    """Take a vehicle in."""
+    return Given(number=desk.open_job(person, sent.request_key, sent.details))
+
+
+@router.get("/jobs/{number}", tags=["jobs"])
+def show_job(number: str, desk: At, person: By) -> JobShown:
+    """Return a job as it stands: what was taken in, the picture of its set-up, its hold points."""
+    del person
+    return _shown(desk.view(number))
+
+
+@router.get("/jobs/{number}/facts", tags=["jobs"])
+def show_facts(number: str, desk: At, person: By) -> JobFacts:
+    """Return everything recorded of a job."""
+    del person
+    return desk.view(number).facts
+
+
+@router.put("/jobs/{number}", tags=["jobs"])
+def change_job(number: str, sent: ChangeJob, desk: At, person: By) -> Given:
+    """Change what was taken in."""
+    desk.change_job(person, sent.request_key, number, sent.details, sent.version)
+    return Given(version=sent.version + 1)
+
+
+@router.post("/jobs/{number}/safety", tags=["jobs"])
+def answer_safety(number: str, sent: AnswerSafety, desk: At, person: By) -> Given:
+    """Answer one item of the made-safe list."""
+    desk.answer_safety(person, sent.request_key, number, sent.item, sent.answer, sent.words)
+    return Given()
+
+
+@router.get("/jobs/{number}/sheet", tags=["sheet"])
+def show_sheet(number: str, desk: At, person: By) -> Sheet:
+    """Return the sheet in force."""
+    del person
+    sheet = desk.view(number).facts.sheet
+    if sheet is None:
+        raise Refused("There is no sheet in this job yet.", field="sheet")
+    return sheet
+
+
+@router.put("/jobs/{number}/sheet", tags=["sheet"])
+def accept_sheet(number: str, sent: AcceptSheet, desk: At, person: By) -> Given:
+    """Accept a sheet as the next version."""
+    said: dict[str, tuple[str, str, str]] = {}
+    version = desk.accept_sheet(person, sent.request_key, number, sent.sheet, said, sent.source, sent.seen_version)
+    return Given(version=version)
+
+
+@router.post("/jobs/{number}/setups", tags=["measuring"], status_code=201)
+def open_setup(number: str, sent: OpenSetup, desk: At, person: By) -> Given:
+    """Open the next set-up."""
+    return Given(setup=desk.open_setup(person, sent.request_key, number, sent.instrument, sent.sigma_mm))
+
+
+@router.post("/jobs/{number}/setups/{setup}/choice", tags=["measuring"])
+def choose(number: str, setup: int, sent: Choose, desk: At, person: By) -> Given:
+    """Choose which references to rely on, with a reason."""
+    desk.choose(person, sent.request_key, number, setup, tuple(sent.trusted), sent.reason)
+    return Given()
+
+
+@router.post("/jobs/{number}/readings", tags=["measuring"], status_code=201)
+def take_readings(number: str, sent: TakeReadings, desk: At, person: By) -> Given:
+    """Record readings in the set-up in force, all or none."""
+    taken = [_reading(one, index, sent.unit, sent.instrument) for index, one in enumerate(sent.readings)]
+    return Given(ids=tuple(desk.take_readings(person, sent.request_key, number, sent.setup, taken)))
+
+
+@router.post("/jobs/{number}/readings/{reading}/take-back", tags=["measuring"])
+def take_back(number: str, reading: int, sent: KeyOnly, desk: At, person: By) -> Given:
+    """Take a reading back."""
+    desk.take_back(person, sent.request_key, number, reading)
+    return Given()
+
+
+@router.post("/jobs/{number}/movements", tags=["measuring"], status_code=201)
+def record_move(number: str, sent: RecordMove, desk: At, person: By) -> Given:
+    """Record that something was moved."""
+    desk.record_move(person, sent.request_key, number, sent.what, sent.words)
+    return Given()
+
+
+@router.post("/jobs/{number}/gaps", tags=["fit"], status_code=201)
+def read_gap(number: str, sent: ReadGap, desk: At, person: By) -> Given:
+    """Record a gap of the dry fit."""
+    desk.read_gap(person, sent.request_key, number, sent.place, sent.said, sent.target, sent.tolerance, sent.unit)
+    return Given()
+
+
+@router.post("/jobs/{number}/holds/{hold}/sign", tags=["holds"])
+def sign(number: str, hold: HoldName, sent: SignHold, desk: At, person: By) -> Given:
+    """Sign a hold point on the evidence that was seen."""
+    desk.sign(person, sent.request_key, number, hold, sent.seen, sent.reason)
+    return Given()
+
+
+@router.post("/jobs/{number}/records", tags=["records"], status_code=201)
+def make_record(number: str, sent: KeyOnly, desk: At, person: By) -> Given:
+    """Make the record of a job as it stands."""
+    return Given(sha256=desk.make_record(person, sent.request_key, number))
+
+
+@router.get("/records/{sha256}", tags=["records"])
+def show_record(sha256: str, desk: At, person: By) -> Response:
+    """Return a record, to the byte as it was made."""
+    del person
+    body = desk.database.run(lambda c: records.find_record(c, sha256))
+    return Response(body, media_type="application/json")
+
+
+@router.get("/instrument/orders", tags=["instrument"])
+def orders(desk: At, person: By) -> list[InstrumentOrder]:
+    """List what pages ask the instrument to read; a reading that names the order answers it."""
+    del person
+    return [InstrumentOrder(**one) for one in desk.database.run(measuring.open_orders)]
+
+
+def _calculation(name: str) -> Any:
+    if name not in CATALOGUE:
+        fault = FairSquareError(
+            f"There is no calculation “{name}”: choose one of {', '.join(CATALOGUE)}.", field="name"
+        )
+        fault.status = 404
+        raise fault
+    return CATALOGUE[name]
+
+
+def _reading(sent: SentReading, index: int, unit: Unit, instrument: str | None) -> NewReading:
+    if (sent.xyz is None) == (sent.said is None):
+        raise Refused("Give either xyz in mm, or said in words.", field=f"readings.{index}.xyz", value=None)
+    said = sent.said if sent.said is not None else " ; ".join(f"{value!r} mm" for value in sent.xyz or ())
+    xyz = sent.xyz or understand_call(f"{sent.code} {said}", [sent.code], unit).xyz
+    return NewReading(sent.purpose, sent.code, xyz, said, sent.loaded, instrument, sent.replaces, sent.order)
+
+
+def _shown(view: JobView) -> JobShown:
+    return JobShown(
+        number=view.job.number,
+        version=view.job.version,
+        details=view.job.details,
+        sheet_version=view.facts.sheet_version,
+        setup=view.setup.number if view.setup else None,
+        picture=view.state.picture,
+        holds=view.state.holds,
+        waits=waits(view).words,
+    )

@@ -1,0 +1,192 @@
+"""The command line: calculations, the server, the demo, sheets in and out, records checked."""
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from fairsquare.core.catalogue import CATALOGUE
+from fairsquare.core.errors import FairSquareError
+
+app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, help=__doc__)
+WRONG_REQUEST = 2
+
+
+@app.command()
+def compute(
+    name: Annotated[str, typer.Argument(help="the calculation's name; see --list")] = "",
+    jsonl: Annotated[bool, typer.Option("--jsonl", help="one request a line, one result a line")] = False,
+    names: Annotated[bool, typer.Option("--list", help="print the names")] = False,
+    schema: Annotated[str, typer.Option("--schema", help="print the JSON Schemas of request and result of NAME")] = "",
+) -> None:
+    """Run one calculation: the request on standard input, the result on standard output, both JSON."""
+    if names:
+        typer.echo("\n".join(CATALOGUE))
+        return
+    calculation = CATALOGUE.get(schema or name)
+    if calculation is None:
+        known = ", ".join(CATALOGUE)
+        _fail(FairSquareError(f"There is no calculation “{schema or name}”: choose one of {known}.", field="name"))
+    elif schema:
+        typer.echo(json.dumps(calculation.schemas(), indent=1))
+    elif jsonl:
+        raise typer.Exit(_compute_lines(calculation.run_json))
+    else:
+        try:
+            typer.echo(calculation.run_json(sys.stdin.buffer.read()))
+        except FairSquareError as fault:
+            _fail(fault)
+
+
+def _compute_lines(run: Any) -> int:
+    status = 0
+    for line in sys.stdin.buffer:
+        if not line.strip():
+            continue
+        try:
+            answer = run(line)
+        except FairSquareError as fault:
+            answer, status = json.dumps({"error": fault.problem()}, ensure_ascii=False), 1
+        typer.echo(answer)
+    return status
+
+
+@app.command()
+def verify(file: Annotated[Path, typer.Argument(help="a record, as JSON", exists=True, dir_okay=False)]) -> None:
+    """Say whether a record is whole, and whether its figures follow from its readings."""
+    from fairsquare.files.records import check_record
+
+    check = check_record(file.read_bytes())
+    typer.echo("whole: " + ("yes, to the byte" if check.whole else "NO"))
+    typer.echo("figures follow from the readings: " + ("yes" if check.follows else "NO"))
+    if check.sha256:
+        typer.echo(f"SHA-256 of the body: {check.sha256}")
+    for finding in check.findings:
+        typer.echo(f"- {finding}")
+    raise typer.Exit(0 if check.good else 1)
+
+
+@app.command()
+def start(
+    host: Annotated[str, typer.Option(help="the address to listen on")] = "127.0.0.1",
+    port: Annotated[int, typer.Option(help="the port to listen on")] = 8000,
+) -> None:
+    """Start the server for real, on the database that FAIRSQUARE_DATABASE_URL names."""
+    from fairsquare.service.server import serve
+
+    raise typer.Exit(serve(host, port))
+
+
+@app.command()
+def migrate() -> None:
+    """Bring the tables of the database up to date."""
+    from fairsquare.service.server import database_url
+    from fairsquare.store.migrate import migrate as bring_up_to_date
+
+    applied = bring_up_to_date(database_url())
+    typer.echo("\n".join(f"applied {name}" for name in applied) or "nothing to apply")
+
+
+@app.command("add-person")
+def add_person(
+    name: Annotated[str, typer.Argument(help="the sign-in name, one word")],
+    full_name: Annotated[str, typer.Option("--full-name", prompt="Full name")],
+    role: Annotated[str, typer.Option(help="technician, lead, estimator or apprentice")] = "technician",
+    password: Annotated[
+        str, typer.Option(prompt=True, hide_input=True, confirmation_prompt=True, envvar="FAIRSQUARE_NEW_PASSWORD")
+    ] = "",
+) -> None:
+    """Add a person who may sign in. A real start needs one lead to begin with."""
+    from fairsquare.service.server import open_database
+    from fairsquare.store.people import add_person as add
+
+    database = open_database()
+    try:
+        database.run(lambda connection: add(connection, name, full_name, role, password))  # type: ignore[arg-type]
+    except FairSquareError as fault:
+        _fail(fault)
+    finally:
+        database.close()
+    typer.echo(f"{full_name} may sign in as {name}, {role}.")
+
+
+@app.command()
+def demo(
+    fresh: Annotated[bool, typer.Option("--fresh", help="forget the data of the demo and begin again")] = False,
+    host: Annotated[str, typer.Option(help="the address to listen on")] = "127.0.0.1",
+    port: Annotated[int, typer.Option(help="the port to listen on; the next free one when it is taken")] = 8000,
+    folder: Annotated[Path, typer.Option(help="where the demo keeps its data")] = Path("var"),
+) -> None:
+    """Run everything at once: a private MariaDB, the demo's jobs, the server and the simulated instrument."""
+    from fairsquare.service.demo import run_demo
+
+    raise typer.Exit(run_demo(folder, host, port, fresh=fresh))
+
+
+@app.command("load-demo")
+def load_demo() -> None:
+    """Load the demo's people and jobs into the database that FAIRSQUARE_DATABASE_URL names."""
+    from fairsquare.demo.load import load
+    from fairsquare.service.server import open_desk
+
+    desk = open_desk()
+    typer.echo("\n".join(load(desk)) or "the demo was loaded before")
+    desk.database.close()
+
+
+@app.command("import-sheet")
+def import_sheet(
+    file: Annotated[Path, typer.Argument(help="CSV, XLSX or JSON", exists=True, dir_okay=False)],
+    unit: Annotated[str, typer.Option(help="what a bare number is in: mm, cm, m, in or ft")] = "mm",
+    to: Annotated[str, typer.Option(help="csv, xlsx or json")] = "json",
+    out: Annotated[Path | None, typer.Option(help="where to write it; standard output otherwise")] = None,
+) -> None:
+    """Read a datum sheet, say what is wrong with it line by line, and write it as CSV, XLSX or JSON."""
+    from fairsquare.core.sheet.table import ReadTable, read_table
+    from fairsquare.files import sheets
+
+    try:
+        rows, remarks = sheets.rows_from_file(file.name, file.read_bytes())
+    except FairSquareError as fault:
+        _fail(fault)
+        return
+    draft = read_table(ReadTable(rows=rows, unit=unit, name=file.stem))  # type: ignore[arg-type]
+    troubles = [f"{trouble.words}" for trouble in draft.troubles]
+    troubles += [f"line {line.line}: {trouble.words}" for line in draft.lines for trouble in line.troubles]
+    for words in (*remarks, *troubles):
+        typer.echo(words, err=True)
+    if draft.sheet is None:
+        raise typer.Exit(WRONG_REQUEST)
+    written = {
+        "csv": lambda: sheets.sheet_as_csv(draft.sheet).encode(),
+        "xlsx": lambda: sheets.sheet_as_xlsx(draft.sheet),
+        "json": lambda: sheets.sheet_as_json(draft.sheet).encode(),
+    }[to]()
+    if out is not None:
+        out.write_bytes(written)
+    else:
+        sys.stdout.buffer.write(written)
+
+
+@app.command()
+def instrument(
+    server: Annotated[str, typer.Option(help="the server's address")] = "http://127.0.0.1:8000",
+    name: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_NAME", help="sign-in name")] = "instrument",
+    password: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_PASSWORD")] = "",
+) -> None:
+    """Run the simulated 3-D instrument: it reads what the pages ask for, through the public API."""
+    from fairsquare.stand_ins.instrument import run
+
+    raise typer.Exit(run(server, name, password))
+
+
+def _fail(fault: FairSquareError) -> None:
+    typer.echo(json.dumps(fault.problem(), ensure_ascii=False), err=True)
+    raise typer.Exit(WRONG_REQUEST)
+
+
+def main() -> None:
+    """Run the command line."""
+    app()

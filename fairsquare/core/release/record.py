@@ -1,0 +1,173 @@
+"""The record of a job: what was found, done, decided and signed, and the figures that follow from its readings."""
+
+import math
+from typing import Any, Literal
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.facts import (
+    GapFact,
+    HoldName,
+    JobFacts,
+    MovementFact,
+    ReadingFact,
+    SafetyFact,
+    SetupFact,
+    SignatureFact,
+    Who,
+)
+from fairsquare.core.measure.conformity import PointJudgement
+from fairsquare.core.measure.picture import Picture, current_setup, first_picture, picture_of
+from fairsquare.core.measure.positions import PlacedPoint
+from fairsquare.core.measure.setup import SetupFit
+from fairsquare.core.model import Model
+from fairsquare.core.release.holds import HoldStatus, job_state
+from fairsquare.core.sheet.model import Sheet
+
+FORMAT: Literal["fairsquare-record/1"] = "fairsquare-record/1"
+CAUTIONS: tuple[str, ...] = (
+    "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
+    "license anyone to do the work.",
+    "A point is called fair only where its deviation and its uncertainty together lie within tolerance.",
+    "Figures hold for the moment of their readings: after any later repair, hit or heavy load they are history.",
+)
+CLOSE_ENOUGH = 1e-9
+
+
+class PointRecord(Model):
+    """One point before and after: as first found, and as it stands in the set-up in force."""
+
+    before: PointJudgement | None
+    placed: PlacedPoint | None
+    after: PointJudgement | None
+    readings: tuple[int, ...]
+
+
+class HoldRecord(Model):
+    """A hold point as it stood when the record was made."""
+
+    name: HoldName
+    title: str
+    status: HoldStatus
+    missing: tuple[str, ...]
+    reopened: tuple[str, ...]
+
+
+class Results(Model):
+    """Everything in a record that follows from its facts."""
+
+    setup: int | None
+    fit: SetupFit | None
+    relied_on: tuple[str, ...]
+    points: dict[str, PointRecord]
+    holds: tuple[HoldRecord, ...]
+
+
+class JobRecord(Model):
+    """A whole record: facts as they were recorded, and results as they follow from them."""
+
+    format: Literal["fairsquare-record/1"]
+    software: str
+    workshop: str
+    made: Who
+    number: str
+    vehicle: dict[str, str | int | None]
+    sheet: Sheet | None
+    sheet_version: int | None
+    safety: tuple[SafetyFact, ...]
+    setups: tuple[SetupFact, ...]
+    readings: tuple[ReadingFact, ...]
+    movements: tuple[MovementFact, ...]
+    gaps: tuple[GapFact, ...]
+    signatures: tuple[SignatureFact, ...]
+    results: Results
+    cautions: tuple[str, ...]
+
+
+class Disagreement(Model):
+    """A figure of a record that does not follow from its facts; `where` is a JSON pointer (RFC 6901)."""
+
+    where: str
+    stands: Any
+    follows: Any
+
+
+def make_record(
+    facts: JobFacts, vehicle: dict[str, str | int | None], made: Who, *, software: str, workshop: str
+) -> JobRecord:
+    """Return the record of a job as it stands."""
+    return JobRecord(
+        format=FORMAT,
+        software=software,
+        workshop=workshop,
+        made=made,
+        vehicle=vehicle,
+        results=results_of(facts),
+        cautions=CAUTIONS,
+        **dict(facts),
+    )
+
+
+def results_of(facts: JobFacts) -> Results:
+    """Work out everything that follows from the facts of a job."""
+    setup = current_setup(facts)
+    picture = picture_of(facts, setup, facts.sheet) if setup and facts.sheet else None
+    before = first_picture(facts, facts.sheet) if facts.sheet else {}
+    codes = [point.code for point in facts.sheet.points] if facts.sheet else []
+    return Results(
+        setup=setup.number if setup else None,
+        fit=picture.fit if picture else None,
+        relied_on=picture.relied_on if picture else (),
+        points={code: _point(code, before, picture) for code in codes},
+        holds=tuple(
+            HoldRecord(
+                name=hold.name,
+                title=hold.title,
+                status=hold.status,
+                missing=tuple(missing.words for missing in hold.missing),
+                reopened=hold.reopened,
+            )
+            for hold in job_state(facts).holds
+        ),
+    )
+
+
+def facts_of(record: JobRecord) -> JobFacts:
+    """Return the facts that stand in a record."""
+    return JobFacts(**{name: getattr(record, name) for name in JobFacts.model_fields})
+
+
+def recompute(record: JobRecord) -> tuple[Disagreement, ...]:
+    """Work the results out anew from the facts and return every figure that does not agree (to 1e-9 of its size)."""
+    try:
+        follows = results_of(facts_of(record))
+    except FairSquareError as fault:
+        return (Disagreement(where="/results", stands="figures", follows=f"none: {fault.title}"),)
+    return tuple(_compare("/results", record.results.model_dump(mode="json"), follows.model_dump(mode="json")))
+
+
+def _point(code: str, before: dict[str, PointJudgement], picture: Picture | None) -> PointRecord:
+    return PointRecord(
+        before=before.get(code),
+        placed=picture.placed.get(code) if picture else None,
+        after=picture.judged.get(code) if picture else None,
+        readings=picture.used.get(code, ()) if picture else (),
+    )
+
+
+def _compare(where: str, stands: Any, follows: Any) -> list[Disagreement]:
+    if isinstance(stands, dict) and isinstance(follows, dict):
+        keys = sorted(set(stands) | set(follows))
+        return [one for key in keys for one in _compare(f"{where}/{_escaped(key)}", stands.get(key), follows.get(key))]
+    if isinstance(stands, list) and isinstance(follows, list) and len(stands) == len(follows):
+        pairs = enumerate(zip(stands, follows, strict=True))
+        return [one for index, (a, b) in pairs for one in _compare(f"{where}/{index}", a, b)]
+    numbers = (int, float)
+    if isinstance(stands, numbers) and isinstance(follows, numbers) and not isinstance(stands, bool):
+        same = math.isclose(stands, follows, rel_tol=CLOSE_ENOUGH, abs_tol=CLOSE_ENOUGH)
+    else:
+        same = bool(stands == follows)
+    return [] if same else [Disagreement(where=where, stands=stands, follows=follows)]
+
+
+def _escaped(key: str) -> str:
+    return key.replace("~", "~0").replace("/", "~1")

@@ -1,0 +1,165 @@
+"""Load the demo: people, and jobs at different stations of the work, recorded by the same deeds as any other."""
+
+import secrets
+from collections.abc import Callable
+from functools import partial
+from typing import NamedTuple
+
+import numpy as np
+
+from fairsquare.actions import Desk
+from fairsquare.core.facts import Purpose
+from fairsquare.core.intake.safety import SAFETY_ITEMS
+from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
+from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle, instrument_reading, seed_of
+from fairsquare.store import people
+from fairsquare.store.database import Connection
+from fairsquare.store.jobs import JobDetails
+from fairsquare.store.measuring import NewReading
+from fairsquare.store.people import Person
+
+_SEED = 417
+
+
+class _Story(NamedTuple):
+    """A job of the demo and how far it has come."""
+
+    vehicle: Vehicle
+    details: JobDetails
+    safe: bool = False
+    sheet: bool = False
+    references: tuple[str, ...] = ()
+    accepted: bool = False
+    unread: frozenset[str] | None = None
+
+
+_ALL_SIX = ("C1L", "C1R", "C2L", "C2R", "C3L", "C3R")
+_STORIES = (
+    _Story(
+        PUFFIN,
+        JobDetails(
+            vehicle=PUFFIN.name,
+            construction="trailer",
+            hit_where="underneath",
+            hit_words="lifted by one sling and set down hard; floor frame racked out of square, right side rail bowed",
+            notes="Not before Thursday: the slip is taken.",
+        ),
+    ),
+    _Story(
+        TURNSTONE,
+        JobDetails(
+            vehicle=TURNSTONE.name,
+            construction="aluminium",
+            hit_where="left",
+            hit_from_deg=225,
+            hit_height="low",
+            hit_words="a swinging cargo net struck it low at the left rear; cast node cracked, bonded joint torn open",
+        ),
+        safe=True,
+    ),
+    _Story(
+        TEAL,
+        JobDetails(
+            vehicle=TEAL.name,
+            construction="unibody",
+            hit_where="rear",
+            hit_from_deg=180,
+            hit_height="middle",
+            hit_words="rolled stern first into a bollard on the marshalling lane; the tailgate no longer closes",
+        ),
+        safe=True,
+        sheet=True,
+        references=_ALL_SIX,
+    ),
+    _Story(
+        HERON,
+        JobDetails(
+            vehicle=HERON.name,
+            construction="ladder",
+            hit_where="underneath",
+            hit_words="one wheel dropped off the edge of a slipway; twisted, skewed, swayed ahead of the cab mounts",
+        ),
+        safe=True,
+        sheet=True,
+        references=(*_ALL_SIX, "R1L", "R1R"),
+        accepted=True,
+        unread=frozenset({"R2L", "R2R", "R3L", "R3R"}),
+    ),
+    _Story(
+        DUNLIN,
+        JobDetails(
+            vehicle=DUNLIN.name,
+            construction="unibody",
+            vin="9ZZDUN1V1NS000417",
+            hit_where="front",
+            hit_from_deg=45,
+            hit_height="low",
+            hit_words="a freight cage broke loose in a cross sea and struck low at the right front corner",
+            notes="Lid sits proud at the right, lamp gap closed.",
+        ),
+        safe=True,
+        sheet=True,
+        references=_ALL_SIX,
+        accepted=True,
+        unread=frozenset({"R2L", "R2R", "R3L", "R3R"}),
+    ),
+)
+
+
+def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[str]:
+    """Load people and jobs where there are none, and return the numbers of the jobs that were made."""
+    who = desk.database.run(lambda c: {one["name"]: one for one in people.people(c)})
+    for one in (*SIGN_INS, INSTRUMENT):
+        if one.name not in who:
+            desk.database.run(partial(_add, one))
+    if desk.views("", 1, 0)[1]:
+        return []
+    everybody = desk.database.run(lambda c: {one["name"]: one["id"] for one in people.people(c)})
+    persons = {one.name: Person(everybody[one.name], one.name, one.full_name, one.role) for one in SIGN_INS}
+    tell("loading the demo's jobs")
+    return [_tell_story(desk, persons, story, index) for index, story in enumerate(_STORIES)]
+
+
+def _add(one: SignIn, connection: Connection) -> None:
+    people.add_person(connection, one.name, one.full_name, one.role, one.password, demo=True)
+
+
+def _key() -> str:
+    return secrets.token_urlsafe(18)
+
+
+def _tell_story(desk: Desk, persons: dict[str, Person], story: _Story, index: int) -> str:
+    technician, lead = persons["ngozi" if index % 2 == 0 else "mateus"], persons["solveig"]
+    number = desk.open_job(persons["tomasz"], _key(), story.details)
+    if story.safe:
+        _make_safe(desk, technician, number, story)
+    if story.sheet:
+        desk.accept_sheet(technician, _key(), number, story.vehicle.sheet, {}, f"{story.vehicle.sheet.name}.csv")
+    if story.references:
+        desk.open_setup(technician, _key(), number, "3-D instrument", 0.3)
+        _read(desk, technician, number, story, list(story.references), "reference")
+    if story.accepted:
+        hold = desk.view(number).state.hold("setup_accepted")
+        desk.sign(lead, _key(), number, "setup_accepted", hold.evidence, "")
+    if story.unread is not None:
+        codes = [p.code for p in story.vehicle.sheet.points if not p.reference and p.code not in story.unread]
+        _read(desk, technician, number, story, codes, "point")
+    return number
+
+
+def _make_safe(desk: Desk, technician: Person, number: str, story: _Story) -> None:
+    for item in SAFETY_ITEMS:
+        absent = item.key == "high_voltage" or (item.key == "fuel" and story.details.construction == "trailer")
+        desk.answer_safety(technician, _key(), number, item.key, "absent" if absent else "done")
+    desk.sign(technician, _key(), number, "made_safe", desk.view(number).state.hold("made_safe").evidence, "")
+
+
+def _read(desk: Desk, technician: Person, number: str, story: _Story, codes: list[str], purpose: Purpose) -> None:
+    random = np.random.default_rng(_SEED + len(codes))
+    places = story.vehicle.true_places(seed_of(number))
+    taken = []
+    for code in codes:
+        xyz = instrument_reading(places[code], seed_of(number, 1), random.normal(0, 0.3, 3))
+        said = f"{code} " + " ".join(f"{value:.1f}" for value in xyz)
+        taken.append(NewReading(purpose, code, xyz, said))
+    desk.take_readings(technician, _key(), number, 1, taken)

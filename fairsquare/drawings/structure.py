@@ -1,0 +1,272 @@
+"""The structure in plan, from both sides and from behind, to scale: the sheet's shape thin, today's thick.
+
+On the page the front is at the left: a point is drawn at (−x, y) from above, (−x, −z) from a side, (−y, −z) from behind.
+"""
+
+import math
+from collections.abc import Callable, Mapping
+from typing import NamedTuple
+from urllib.parse import quote
+
+from markupsafe import Markup, escape
+
+from fairsquare.core.measure.conformity import PointJudgement, State
+from fairsquare.core.model import Row3
+from fairsquare.core.sheet.model import Point, Sheet, partner_code
+from fairsquare.drawings.sign import marks, prism
+
+WIDTH = 746.0
+_MARGIN = 34.0
+_LABELS_UP_TO = 70
+_TALLEST = 520.0
+_PAD_MM = 130.0
+FACTORS = (1, 50)
+
+
+class View(NamedTuple):
+    """One view: its title, the points in it, and where a place goes before scaling."""
+
+    key: str
+    title: str
+    flat: Callable[[Row3], tuple[float, float]]
+    points: list[Point]
+
+
+class _Frame(NamedTuple):
+    """Where a view stands on the page: x = left + (flat - low) · scale."""
+
+    left: float
+    top: float
+    low: tuple[float, float]
+    scale: float
+
+    def place(self, flat: tuple[float, float]) -> tuple[float, float]:
+        return self.left + (flat[0] - self.low[0]) * self.scale, self.top + (flat[1] - self.low[1]) * self.scale
+
+
+Judged = Mapping[str, PointJudgement]
+
+
+def plan_and_sides(
+    sheet: Sheet, judged: Judged, factor: float = 10, selected: str | None = None, link: str = ""
+) -> Markup:
+    """Return the structure seen from above and from both sides, at one scale, movement drawn `factor` times."""
+    return _page(sheet, judged, factor, selected, link, _long_views(sheet), "Plan and sides")
+
+
+def ends(sheet: Sheet, judged: Judged, factor: float = 10, selected: str | None = None, link: str = "") -> Markup:
+    """Return the front half and the rear half of the structure, both seen from behind, one beside the other."""
+    middle = (min(p.xyz[0] for p in sheet.points) + max(p.xyz[0] for p in sheet.points)) / 2
+    halves = (
+        View("front", "front half, seen from behind", _from_behind, [p for p in sheet.points if p.xyz[0] >= middle]),
+        View("rear", "rear half, seen from behind", _from_behind, [p for p in sheet.points if p.xyz[0] < middle]),
+    )
+    views = [view for view in halves if view.points]
+    return _page(sheet, judged, factor, selected, link, views, "Ends", side_by_side=True)
+
+
+def _from_above(p: Row3) -> tuple[float, float]:
+    return -p[0], p[1]
+
+
+def _from_side(p: Row3) -> tuple[float, float]:
+    return -p[0], -p[2]
+
+
+def _from_behind(p: Row3) -> tuple[float, float]:
+    return -p[1], -p[2]
+
+
+def _long_views(sheet: Sheet) -> list[View]:
+    right = [p for p in sheet.points if p.xyz[1] < 0]
+    left = [p for p in sheet.points if p.xyz[1] >= 0]
+    views = [View("plan", "seen from above", _from_above, list(sheet.points))]
+    if right:
+        views.append(View("right", "right side, seen through from the left", _from_side, right))
+    if left:
+        views.append(View("left", "left side", _from_side, left))
+    return views
+
+
+def _bounds(view: View) -> tuple[tuple[float, float], tuple[float, float]]:
+    flat = [view.flat(point.xyz) for point in view.points]
+    low = (min(u for u, _ in flat) - _PAD_MM, min(v for _, v in flat) - _PAD_MM)
+    high = (max(u for u, _ in flat) + _PAD_MM, max(v for _, v in flat) + _PAD_MM)
+    if view.key != "plan":
+        low, high = (low[0], min(low[1], -_PAD_MM)), (high[0], max(high[1], _PAD_MM / 2))
+    return low, high
+
+
+def _page(
+    sheet: Sheet,
+    judged: Judged,
+    factor: float,
+    selected: str | None,
+    link: str,
+    views: list[View],
+    title: str,
+    *,
+    side_by_side: bool = False,
+) -> Markup:
+    bounds = [_bounds(view) for view in views]
+    widths = [high[0] - low[0] for low, high in bounds]
+    heights = [high[1] - low[1] for low, high in bounds]
+    label = 30.0
+    if side_by_side:
+        scale = min((WIDTH - _MARGIN * 2) / sum(widths), (_TALLEST - label) / max(heights))
+    else:
+        scale = min((WIDTH - _MARGIN - 16) / max(widths), (_TALLEST - label * len(views)) / sum(heights))
+    left_most = min(low[0] for low, _ in bounds)
+    drawn, left, top = [], _MARGIN, 12.0
+    for view, (low, _), width, height in zip(views, bounds, widths, heights, strict=True):
+        origin = low if side_by_side else (left_most, low[1])
+        frame = _Frame(left, top, origin, scale)
+        drawn.append(_view(sheet, judged, factor, selected, link, view, frame, (width * scale, height * scale)))
+        if side_by_side:
+            left += width * scale + 10
+        else:
+            top += height * scale + label
+    total = (max(heights) * scale + label + 12) if side_by_side else top
+    return Markup(  # noqa: S704 - every text in it is escaped
+        f'<svg class="structure" role="group" aria-label="{escape(title)}" viewBox="0 0 {WIDTH:g} {total:.0f}" '
+        f'data-factor="{factor:g}">{"".join(drawn)}</svg>'
+    )
+
+
+def _view(
+    sheet: Sheet,
+    judged: Judged,
+    factor: float,
+    selected: str | None,
+    link: str,
+    view: View,
+    frame: _Frame,
+    size: tuple[float, float],
+) -> str:
+    parts = [_grid(view, frame, size)]
+    parts += _lines(view, judged, factor, frame)
+    if view.key == "plan":
+        parts += _cross_lines(sheet, frame, view)
+    few = len(view.points) <= _LABELS_UP_TO
+    order = sorted(view.points, key=lambda p: (p.code == selected, _state(judged, p.code) == "off"))
+    parts += [_point(point, judged, factor, selected, link, view, frame, labelled=few) for point in order]
+    return f'<g class="view view-{view.key}"><title>{escape(view.title)}</title>{"".join(parts)}</g>'
+
+
+def _grid(view: View, frame: _Frame, size: tuple[float, float]) -> str:
+    """Return the datum lines of a view, the stations every 500 mm, and its title."""
+    width, height = size
+    bottom = frame.top + height
+    parts = []
+    if view.key in ("plan", "right", "left"):
+        low = frame.low[0]
+        right_edge = max(view.flat(p.xyz)[0] for p in view.points) + _PAD_MM
+        step = 500 if (right_edge - low) <= 9000 else 1000
+        for station in range(math.ceil(low / step) * step, math.floor(right_edge / step) * step + 1, step):
+            x, _ = frame.place((station, 0))
+            kind = "zero" if station == 0 else "station"
+            parts.append(f'<path class="{kind}" d="M{x:.1f} {frame.top:.1f}V{bottom:.1f}"/>')
+            if view.key == "plan":
+                words = f"{-station:+d}" if station else "0"
+                parts.append(f'<text class="tick" x="{x:.1f}" y="{bottom + 14:.1f}">{words}</text>')
+    else:
+        x, _ = frame.place((0, 0))
+        parts.append(f'<path class="zero" d="M{x:.1f} {frame.top:.1f}V{bottom:.1f}"/>')
+        for x, words in ((frame.left + 8, "left"), (frame.left + width - 8, "right")):
+            anchor = "start" if words == "left" else "end"
+            parts.append(f'<text class="tick side {anchor}" x="{x:.1f}" y="{bottom + 14:.1f}">{words}</text>')
+    _, datum = frame.place((0, 0))
+    if frame.top <= datum <= bottom + 1:
+        parts.append(f'<path class="datum" d="M{frame.left:.1f} {datum:.1f}h{width:.1f}"/>')
+        name = "centre plane" if view.key == "plan" else "datum plane"
+        parts.append(f'<text class="note" x="{frame.left + 2:.1f}" y="{datum - 4:.1f}">{name}</text>')
+    parts.append(
+        f'<text class="note end" x="{frame.left + width - 2:.1f}" y="{frame.top + 10:.1f}">{escape(view.title)}</text>'
+    )
+    return "".join(parts)
+
+
+def _lines(view: View, judged: Judged, factor: float, frame: _Frame) -> list[str]:
+    """Return, for each member on each side, the sheet's shape and today's through the points that are read."""
+    series: dict[tuple[str, int], list[Point]] = {}
+    for point in view.points:
+        side = 0 if point.xyz[1] == 0 else 1 if point.xyz[1] > 0 else -1
+        series.setdefault((point.member or "", side), []).append(point)
+    parts = []
+    for points in series.values():
+        ordered = sorted(points, key=lambda p: p.xyz[0])
+        if len(ordered) < 2:
+            continue
+        thin = " ".join("{:.1f},{:.1f}".format(*frame.place(view.flat(p.xyz))) for p in ordered)
+        parts.append(f'<polyline class="by-sheet" points="{thin}"/>')
+        read = [p for p in ordered if _deviation(judged, p.code) is not None]
+        if len(read) > 1:
+            ways = [_way(p, judged, view, frame) for p in read]
+            thick = " ".join(f"{x + dx * factor:.1f},{y + dy * factor:.1f}" for x, y, dx, dy in ways)
+            data = " ".join(f"{x:.2f},{y:.2f},{dx:.4f},{dy:.4f}" for x, y, dx, dy in ways)
+            parts.append(f'<polyline class="today" points="{thick}" data-ways="{data}"/>')
+    return parts
+
+
+def _cross_lines(sheet: Sheet, frame: _Frame, view: View) -> list[str]:
+    points = {point.code: point for point in sheet.points}
+    parts = []
+    for point in sheet.points:
+        partner = points.get(partner_code(point) or "")
+        if partner is not None and point.code < partner.code:
+            a, b = frame.place(view.flat(point.xyz)), frame.place(view.flat(partner.xyz))
+            parts.append(f'<path class="across" d="M{a[0]:.1f} {a[1]:.1f}L{b[0]:.1f} {b[1]:.1f}"/>')
+    return parts
+
+
+def _point(
+    point: Point,
+    judged: Judged,
+    factor: float,
+    selected: str | None,
+    link: str,
+    view: View,
+    frame: _Frame,
+    *,
+    labelled: bool,
+) -> str:
+    x, y, dx, dy = _way(point, judged, view, frame)
+    state = _state(judged, point.code)
+    moved = (x + dx * factor, y + dy * factor)
+    chosen = point.code == selected
+    parts = []
+    if state == "off":
+        parts.append(f'<path class="s-prism" d="{prism((x, y), moved)}"/>')
+    parts.append(f'<g class="s-mark">{marks(state, *(moved if state in ("off", "close") else (x, y)))}</g>')
+    if chosen:
+        parts.append(f'<circle class="ring" cx="{x:.1f}" cy="{y:.1f}" r="17"/>')
+    if labelled or chosen:
+        above = view.key != "plan" or point.xyz[1] < 0
+        label_y = y - 13 if above else y + 22
+        parts.append(f'<text class="code" x="{x:.1f}" y="{label_y:.1f}">{escape(point.code)}</text>')
+    words = judged[point.code].words if point.code in judged else "on the sheet"
+    name = f"{point.code}: {state if state != 'fair' or point.code in judged else 'on the sheet'}, {words}"
+    return (
+        f'<a class="pt {state}{" chosen" if chosen else ""}" href="{escape(link)}{escape(quote(point.code, safe=""))}" '
+        f'data-code="{escape(point.code)}" data-way="{x:.2f},{y:.2f},{dx:.4f},{dy:.4f}" aria-label="{escape(name)}">'
+        f'<rect class="hit" x="{x - 14:.1f}" y="{y - 14:.1f}" width="28" height="28"/>{"".join(parts)}</a>'
+    )
+
+
+def _way(point: Point, judged: Judged, view: View, frame: _Frame) -> tuple[float, float, float, float]:
+    """Return where a point is by the sheet, and by how much of the page it moved at factor 1."""
+    x, y = frame.place(view.flat(point.xyz))
+    deviation = _deviation(judged, point.code)
+    if deviation is None:
+        return x, y, 0.0, 0.0
+    du, dv = view.flat(deviation)
+    return x, y, du * frame.scale, dv * frame.scale
+
+
+def _deviation(judged: Judged, code: str) -> Row3 | None:
+    found = judged.get(code)
+    return found.deviation if found and found.state != "unread" else None
+
+
+def _state(judged: Judged, code: str) -> State:
+    return judged[code].state if code in judged else "fair"

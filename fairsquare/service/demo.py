@@ -1,0 +1,124 @@
+"""The demo: a private MariaDB, the server and the simulated instrument, started together and stopped together."""
+
+import os
+import signal
+import sys
+import time
+from pathlib import Path
+from subprocess import Popen
+from types import FrameType
+from typing import NoReturn
+
+import httpx
+
+from fairsquare.demo.load import load
+from fairsquare.demo.people import INSTRUMENT, SIGN_INS
+from fairsquare.service.mariadb import MariaDBFault, PrivateMariaDB
+from fairsquare.service.processes import free_port, start, stop
+from fairsquare.service.server import open_desk
+from fairsquare.settings import Settings
+from fairsquare.store.migrate import migrate
+
+_UP_S = 30.0
+
+
+class _Stopped(Exception):
+    pass
+
+
+def run_demo(folder: Path, host: str, port: int, *, fresh: bool) -> int:
+    """Run the demo until Ctrl-C or a signal; return the exit status."""
+    for one in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+        signal.signal(one, _stop)
+    own = Settings().database_url
+    mariadb = None if own else PrivateMariaDB(folder / "mariadb")
+    children: list[Popen[bytes]] = []
+    try:
+        if mariadb and fresh:
+            _tell("forgetting the data of the demo")
+            mariadb.remove()
+        folder.mkdir(parents=True, exist_ok=True)
+        _tell("starting MariaDB" if mariadb else "using the database of FAIRSQUARE_DATABASE_URL")
+        url = mariadb.start() if mariadb else own
+        os.environ |= {"FAIRSQUARE_DATABASE_URL": url, "FAIRSQUARE_DEMO": "1"}
+        migrate(url)
+        desk = open_desk()
+        made = load(desk, tell=_tell)
+        desk.database.close()
+        _tell(f"{len(made)} demo jobs loaded" if made else "the data of the last time are kept")
+        address = f"http://{host}:{free_port(port, host)}"
+        children = _start_all(folder, host, address)
+        _welcome(address)
+        return _watch(mariadb, children)
+    except _Stopped:
+        _tell("stopping")
+        return 0
+    except (MariaDBFault, OSError) as fault:
+        sys.stderr.write(f"{fault}\n")
+        return 1
+    finally:
+        for one in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+            signal.signal(one, signal.SIG_IGN)
+        for child in reversed(children):
+            stop(child)
+        if mariadb:
+            mariadb.stop()
+
+
+def _start_all(folder: Path, host: str, address: str) -> list[Popen[bytes]]:
+    port = address.rpartition(":")[2]
+    with (folder / "server.log").open("ab") as log:
+        server = start([sys.executable, "-m", "fairsquare", "start", "--host", host, "--port", port], log=log)
+    _wait_until_up(address, server, folder / "server.log")
+    with (folder / "instrument.log").open("ab") as log:
+        instrument = start(
+            [sys.executable, "-m", "fairsquare", "instrument", "--server", address],
+            log=log,
+            environment={
+                "FAIRSQUARE_INSTRUMENT_NAME": INSTRUMENT.name,
+                "FAIRSQUARE_INSTRUMENT_PASSWORD": INSTRUMENT.password,
+            },
+        )
+    return [server, instrument]
+
+
+def _wait_until_up(address: str, server: Popen[bytes], log: Path) -> None:
+    until = time.monotonic() + _UP_S
+    while time.monotonic() < until and server.poll() is None:
+        try:
+            if httpx.get(f"{address}/readyz", timeout=1).status_code == 200:
+                return
+        except httpx.HTTPError:
+            pass
+        time.sleep(0.05)
+    raise OSError(f"the server did not start:\n{log.read_text(errors='replace')[-1500:]}")
+
+
+def _watch(mariadb: PrivateMariaDB | None, children: list[Popen[bytes]]) -> int:
+    """Wait; start MariaDB again when it dies; end when the server does."""
+    while True:
+        time.sleep(0.3)
+        if mariadb and not mariadb.running():
+            _tell("MariaDB died: starting it again; nothing that was confirmed is lost")
+            mariadb.restart()
+        if children[0].poll() is not None:
+            sys.stderr.write("The server ended: see server.log.\n")
+            return 1
+
+
+def _welcome(address: str) -> None:
+    lines = ["", f"Fair Square is at  {address}", "", "Sign in as (an invented workshop, invented people):"]
+    lines += [f"  {one.name:<10} {one.password:<22} {one.full_name}, {one.role}" for one in SIGN_INS]
+    lines += ["", "Ctrl-C stops everything and keeps the data; --fresh begins again.", ""]
+    sys.stdout.write("\n".join(lines) + "\n")
+    sys.stdout.flush()
+
+
+def _tell(words: str) -> None:
+    sys.stdout.write(f"· {words}\n")
+    sys.stdout.flush()
+
+
+def _stop(number: int, frame: FrameType | None) -> NoReturn:
+    del number, frame
+    raise _Stopped

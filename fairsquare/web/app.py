@@ -1,0 +1,145 @@
+"""The application: pages, API, files of our own, and what happens when something goes wrong."""
+
+from pathlib import Path
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import HTMLResponse, JSONResponse, PlainTextResponse, RedirectResponse, Response
+from fastapi.staticfiles import StaticFiles
+from starlette.exceptions import HTTPException
+from starlette.types import Receive, Scope, Send
+
+from fairsquare import __version__
+from fairsquare.actions import Desk
+from fairsquare.api.routes import router as api_router
+from fairsquare.core.errors import FairSquareError
+from fairsquare.settings import Settings
+from fairsquare.store.database import Database, rows
+from fairsquare.store.migrate import pending
+from fairsquare.web.middleware import AroundRequests, LimitBody
+from fairsquare.web.page import SignInFirst, local_path, render
+from fairsquare.web.routes import fit, floor, help_pages, measure, people, record, setup, sheet, sign_in, take_in
+
+STATIC = Path(__file__).parent / "static"
+log = structlog.get_logger("fairsquare.web")
+
+
+class _OwnFiles(StaticFiles):
+    """Files of ours; a browser may keep them for an hour."""
+
+    async def get_response(self, path: str, scope: Scope) -> Response:
+        response = await super().get_response(path, scope)
+        response.headers["cache-control"] = "public, max-age=3600"
+        return response
+
+
+def create_app(settings: Settings, database: Database) -> FastAPI:
+    """Return the application over a database."""
+    app = FastAPI(
+        title="Fair Square",
+        version=__version__,
+        summary="Measure, judge and prove the structure of a vehicle under repair",
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+    )
+    app.state.settings = settings
+    app.state.desk = Desk(
+        database,
+        software=f"Fair Square {__version__}",
+        workshop=settings.workshop,
+        number_prefix=settings.number_prefix,
+    )
+    for module in (sign_in, floor, take_in, sheet, setup, measure, fit, record, people, help_pages):
+        app.include_router(module.router, include_in_schema=False)
+    app.include_router(api_router)
+    app.mount("/static", _OwnFiles(directory=STATIC), name="static")
+    _health(app, database)
+    _faults(app)
+    app.add_middleware(LimitBody, too_large=_too_large)
+    app.add_middleware(AroundRequests, https=settings.https)
+    return app
+
+
+def _health(app: FastAPI, database: Database) -> None:
+    @app.get("/healthz", include_in_schema=False)
+    def healthz() -> PlainTextResponse:
+        return PlainTextResponse("ok\n")
+
+    @app.get("/readyz", include_in_schema=False)
+    def readyz() -> PlainTextResponse:
+        applied = database.run(lambda c: rows(c, "SELECT version, applied_at FROM schema_migration"))
+        missing = pending(applied)
+        if missing:
+            return PlainTextResponse(f"migrations to apply: {', '.join(missing)}\n", status_code=503)
+        return PlainTextResponse("ready\n")
+
+
+def _faults(app: FastAPI) -> None:
+    @app.exception_handler(SignInFirst)
+    def sign_in_first(request: Request, fault: SignInFirst) -> Response:
+        del fault
+        if request.headers.get("hx-request"):
+            return Response(status_code=401, headers={"HX-Redirect": "/sign-in"})
+        back = request.url.path if request.method == "GET" else "/"
+        return RedirectResponse(f"/sign-in?next={local_path(back)}", status_code=303)
+
+    @app.exception_handler(FairSquareError)
+    def our_fault(request: Request, fault: FairSquareError) -> Response:
+        return _answer(request, fault)
+
+    @app.exception_handler(RequestValidationError)
+    def wrong_request(request: Request, fault: RequestValidationError) -> Response:
+        first = fault.errors()[0]
+        field = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
+        return _answer(
+            request, FairSquareError(f"{field}: {first['msg']}", field=field, value=str(first.get("input"))[:200])
+        )
+
+    @app.exception_handler(HTTPException)
+    def no_such_page(request: Request, fault: HTTPException) -> Response:
+        words = {404: "There is no such page. Look for the job on the floor.", 405: "That cannot be done here."}
+        shown = FairSquareError(words.get(fault.status_code, str(fault.detail)))
+        shown.status, shown.kind = fault.status_code, "http"
+        return _answer(request, shown)
+
+    @app.exception_handler(Exception)
+    def broken(request: Request, fault: Exception) -> Response:
+        log.error("broken", path=request.url.path, exc_info=fault)
+        request_id = getattr(request.state, "request_id", "")
+        shown = FairSquareError(
+            f"Something broke on our side. What was confirmed before is kept; this was not. Tell the number {request_id}."
+        )
+        shown.status, shown.kind = 500, "broken"
+        return _answer(request, shown)
+
+
+def _answer(request: Request, fault: FairSquareError) -> Response:
+    if request.url.path.startswith("/api/"):
+        return problem(fault)
+    if request.headers.get("hx-request"):
+        page = render(request, "parts/fault.html", fault=fault)
+    else:
+        page = render(request, "error.html", fault=fault)
+    return page
+
+
+def problem(fault: FairSquareError) -> JSONResponse:
+    """Return a fault as problem JSON (RFC 9457)."""
+    return JSONResponse(fault.problem(), status_code=fault.status, media_type="application/problem+json")
+
+
+async def _too_large(scope: Scope, receive: Receive, send: Send) -> None:
+    words = "That is larger than 8 MB. A sheet of 400 points has some 40 kB: choose the right file."
+    fault = FairSquareError(words, field="file")
+    fault.status, fault.kind = 413, "too-large"
+    response: Response = problem(fault)
+    if not scope["path"].startswith("/api/"):
+        back = dict(scope["headers"]).get(b"referer", b"/").decode("latin-1")
+        page = (STATIC.parent / "templates" / "too_large.html").read_text(encoding="utf-8")
+        path = local_path("/" + back.split("//")[-1].partition("/")[2].partition("?")[0])
+        response = HTMLResponse(
+            page.replace("{words}", words).replace("{back}", path.replace('"', "")), status_code=413
+        )
+    await response(scope, receive, send)

@@ -1,0 +1,172 @@
+"""What every page needs: who is signed in, the form that was sent, units and mode, and the templates."""
+
+import datetime
+import hmac
+import secrets
+from pathlib import Path
+from typing import Any, NamedTuple, cast
+from urllib.parse import quote
+
+from fastapi import Depends, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.templating import Jinja2Templates
+from starlette.datastructures import FormData, UploadFile
+
+from fairsquare import __version__
+from fairsquare.actions import Desk
+from fairsquare.actions.rights import may
+from fairsquare.core.errors import FairSquareError
+from fairsquare.drawings.sign import sign
+from fairsquare.settings import Settings
+from fairsquare.store import people
+from fairsquare.store.people import Session
+from fairsquare.web import units as shown
+from fairsquare.web.units import Units
+
+COOKIE = "fairsquare"
+MOST_FIELDS = 200
+templates = Jinja2Templates(directory=Path(__file__).parent / "templates")
+
+
+class SignInFirst(Exception):
+    """Nobody is signed in: the page sends them to the sign-in."""
+
+
+class StaleForm(FairSquareError):
+    """The form's token is not the session's: it was sent from elsewhere, or the person signed in again since."""
+
+    status = 403
+    kind = "stale-form"
+
+    def __init__(self) -> None:
+        super().__init__(
+            "This page was opened before you signed in again. Go back, load it anew, and send it once more."
+        )
+
+
+class Form(NamedTuple):
+    """A form that a signed-in person sent."""
+
+    session: Session
+    data: FormData
+
+    def text(self, name: str, default: str = "") -> str:
+        """Return a field as it was typed."""
+        value = self.data.get(name, default)
+        return value if isinstance(value, str) else default
+
+    def file(self, name: str) -> tuple[str, bytes] | None:
+        """Return the name and content of a file that was chosen."""
+        value = self.data.get(name)
+        if not isinstance(value, UploadFile) or not value.filename:
+            return None
+        return value.filename, value.file.read()
+
+    @property
+    def key(self) -> str:
+        """The request key that the page made for this form."""
+        return self.text("request_key") or secrets.token_urlsafe(18)
+
+    def typed(self) -> dict[str, str]:
+        """Return all text fields, to be shown again beside an error."""
+        return {name: value for name, value in self.data.items() if isinstance(value, str)}
+
+
+def desk_of(request: Request) -> Desk:
+    """Return the application's desk."""
+    return cast(Desk, request.app.state.desk)
+
+
+def settings_of(request: Request) -> Settings:
+    """Return the application's settings."""
+    return cast(Settings, request.app.state.settings)
+
+
+def signed_in(request: Request) -> Session:
+    """Return the session of the page's cookie. Raises `SignInFirst`."""
+    token = request.cookies.get(COOKIE)
+    session = token and desk_of(request).database.run(lambda c: people.find_session(c, token, "page"))
+    if not session:
+        raise SignInFirst
+    request.state.person = session.person.name
+    return session
+
+
+async def _form_data(request: Request) -> FormData:
+    return await request.form(max_fields=MOST_FIELDS, max_part_size=4 * 1024 * 1024)
+
+
+def sent_form(request: Request, session: Session = Depends(signed_in), data: FormData = Depends(_form_data)) -> Form:
+    """Return the form that was sent, once its CSRF token is found to be the session's. Raises `StaleForm`."""
+    given = request.headers.get("x-csrf-token") or data.get("csrf")
+    if not isinstance(given, str) or not hmac.compare_digest(given.encode(), session.csrf.encode()):
+        raise StaleForm
+    return Form(session, data)
+
+
+def units_of(request: Request) -> Units:
+    """Return the units in which lengths are shown."""
+    return "in" if request.cookies.get("units") == "in" else "mm"
+
+
+def render(
+    request: Request,
+    template: str,
+    session: Session | None = None,
+    *,
+    status: int = 200,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+    **context: Any,
+) -> HTMLResponse:
+    """Return a page or a part of one, with what all of them need."""
+    unit = units_of(request)
+
+    def new_key() -> str:
+        return secrets.token_urlsafe(18)
+
+    everywhere = {
+        "session": session,
+        "person": session.person if session else None,
+        "csrf": session.csrf if session else "",
+        "units": unit,
+        "mode": "shop" if request.cookies.get("mode") == "shop" else "light",
+        "workshop": settings_of(request).workshop,
+        "here": request.url.path + (f"?{request.url.query}" if request.url.query else ""),
+        "fault": fault,
+        "typed": typed or {},
+        "new_key": new_key,
+        "may": may,
+        "sign": sign,
+        "version": __version__,
+        "length": lambda mm, digits=1: shown.length(mm, unit, digits),
+        "size": lambda mm: shown.size(mm, unit),
+        "deviation_words": lambda deviation, place: shown.words(deviation, place, unit),
+        "short_word": lambda deviation, place, axis: shown.short_word(deviation, place, axis, unit),
+        "clock": clock,
+    }
+    code = fault.status if fault and status == 200 else status
+    return templates.TemplateResponse(request, template, {**everywhere, **context}, status_code=code)
+
+
+def clock(moment: str) -> str:
+    """Return a UTC time as people read it: today's as hours and minutes, others with their date."""
+    at = datetime.datetime.fromisoformat(moment)
+    today = datetime.datetime.now(datetime.UTC).date()
+    return at.strftime("%H:%M UTC" if at.date() == today else "%Y-%m-%d %H:%M UTC")
+
+
+def go_to(path: str) -> Response:
+    """Send the browser to a page after something was done."""
+    return RedirectResponse(path, status_code=303)
+
+
+def job_path(number: str, page: str) -> str:
+    """Return the path of a job's page."""
+    return f"/jobs/{quote(number, safe='')}/{page}"
+
+
+def local_path(path: str) -> str:
+    """Return the path when it leads to this application, else the floor."""
+    plain = path.startswith("/") and not path.startswith(("//", "/\\")) and path.isprintable()
+    return path if plain else "/"

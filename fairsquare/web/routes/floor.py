@@ -1,0 +1,32 @@
+"""The floor: the jobs that are open, what each waits for, and the search."""
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions.spine import spine, waits
+from fairsquare.drawings.spine import lying_spine
+from fairsquare.store.people import Session
+from fairsquare.web.page import desk_of, render, signed_in
+
+router = APIRouter()
+PAGE = 20
+_FIRST = {"work": 0, "sign": 1, "done": 2, "blocked": 3}
+
+
+@router.get("/")
+def show(request: Request, q: str = "", page: int = 1, session: Session = Depends(signed_in)) -> Response:
+    """Show the open jobs, twenty a page, what can be worked on now first; `q` searches."""
+    page = max(1, min(page, 100_000))
+    views, many = desk_of(request).views(q[:200], PAGE, (page - 1) * PAGE)
+    rows = [(view, waits(view), lying_spine([(s.kind, s.title, s.status) for s in spine(view)])) for view in views]
+    rows.sort(key=lambda row: _FIRST[row[1].mood])
+    return render(
+        request,
+        "parts/floor_jobs.html" if request.headers.get("hx-request") else "floor.html",
+        session,
+        rows=rows,
+        many=many,
+        q=q,
+        page=page,
+        pages=max(1, -(-many // PAGE)),
+        can_work=sum(row[1].mood in ("work", "sign") for row in rows),
+    )

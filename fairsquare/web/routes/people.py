@@ -1,0 +1,90 @@
+"""People: who may sign in, added and let go by a lead; and everybody's own password."""
+
+from typing import cast
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions.rights import check_may
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import Role
+from fairsquare.store import people
+from fairsquare.store.database import Connection
+from fairsquare.store.people import Session
+from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in
+from fairsquare.web.routes.setup import whole
+
+router = APIRouter()
+
+
+@router.get("/people")
+def show(request: Request, session: Session = Depends(signed_in)) -> Response:
+    """Show who may sign in."""
+    return _page(request, session)
+
+
+@router.post("/people")
+def add(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Add a person."""
+    try:
+        check_may(form.session.person, "manage people")
+        role = cast(Role, form.text("role"))
+        desk_of(request).database.run(
+            lambda c: people.add_person(c, form.text("name"), form.text("full_name"), role, form.text("password"))
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, fault=fault, typed=form.typed())
+    return go_to("/people")
+
+
+@router.post("/people/{person_id}/active")
+def set_active(request: Request, person_id: int, form: Form = Depends(sent_form)) -> Response:
+    """Let a person sign in, or not any more. The last lead stays."""
+    active = form.text("active") == "yes"
+
+    def work(connection: Connection) -> None:
+        if not active and person_id == form.session.person.id:
+            raise Refused("You cannot shut yourself out: another lead has to.", field="active")
+        people.set_active(connection, person_id, active)
+
+    try:
+        check_may(form.session.person, "manage people")
+        desk_of(request).database.run(work)
+    except FairSquareError as fault:
+        return _page(request, form.session, fault=fault)
+    return go_to("/people")
+
+
+@router.post("/people/password")
+def change_password(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Change a password: one's own with the old one, anybody's as a lead; all sessions of that person end."""
+    own = form.session.person
+
+    def work(connection: Connection) -> None:
+        person_id = whole(form.text("person_id"), "person_id")
+        if person_id != own.id:
+            check_may(own, "manage people")
+        elif people.find_by_password(connection, own.name, form.text("old")) is None:
+            raise Refused("The old password is not this one.", field="old")
+        people.set_password(connection, person_id, form.text("new"))
+
+    try:
+        desk_of(request).database.run(work)
+    except FairSquareError as fault:
+        return _page(request, form.session, fault=fault)
+    return go_to("/people")
+
+
+def _page(
+    request: Request, session: Session, *, fault: FairSquareError | None = None, typed: dict[str, str] | None = None
+) -> Response:
+    everybody = desk_of(request).database.run(people.people)
+    return render(
+        request,
+        "people.html",
+        session,
+        fault=fault,
+        typed=typed,
+        everybody=everybody,
+        roles=people.ROLES,
+        room="people",
+    )

@@ -1,0 +1,157 @@
+"""The record: made from the job as it stands, and kept; as a page, PDF, JSON and CSV."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions.spine import spine
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.release.record import JobRecord
+from fairsquare.drawings.structure import plan_and_sides
+from fairsquare.files.records import check_record, record_as_csv
+from fairsquare.store import records
+from fairsquare.store.people import Session
+from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in, templates
+from fairsquare.web.routes.take_in import CONSTRUCTIONS, HIT_FROM, HIT_HEIGHT, HIT_WHERE
+from fairsquare.web.units import size
+
+router = APIRouter()
+STATIC = Path(__file__).parent.parent / "static"
+
+
+@router.get("/jobs/{number}/record")
+def show(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the records that were made, and where one is made."""
+    return _page(request, session, number)
+
+
+@router.post("/jobs/{number}/record")
+def make(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Make the record of the job as it stands."""
+    try:
+        digest = desk_of(request).make_record(form.session.person, form.key, number)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(f"/records/{digest}")
+
+
+@router.get("/records/{sha256}.json", dependencies=[Depends(signed_in)])
+def as_json(request: Request, sha256: str) -> Response:
+    """Return a record to the byte as it was made."""
+    body = _body(request, sha256)
+    return _download(body.encode(), "application/json", _name(body, "json"))
+
+
+@router.get("/records/{sha256}.csv", dependencies=[Depends(signed_in)])
+def as_csv(request: Request, sha256: str) -> Response:
+    """Return the points of a record as CSV."""
+    body = _body(request, sha256)
+    return _download(record_as_csv(_record(body)).encode(), "text/csv; charset=utf-8", _name(body, "csv"))
+
+
+@router.get("/records/{sha256}.pdf", dependencies=[Depends(signed_in)])
+def as_pdf(request: Request, sha256: str) -> Response:
+    """Return a record as PDF, for A4 and Letter."""
+    body = _body(request, sha256)
+    return _download(record_pdf(_record(body), sha256), "application/pdf", _name(body, "pdf"), inline=True)
+
+
+@router.get("/records/{sha256}")
+def show_record(request: Request, sha256: str, session: Session = Depends(signed_in)) -> Response:
+    """Show a record as a page, with the check of its checksum and its figures."""
+    body = _body(request, sha256)
+    record = _record(body)
+    view = desk_of(request).view(record.number)
+    return render(
+        request,
+        "record_page.html",
+        session,
+        view=view,
+        spine=spine(view),
+        at="record",
+        check=check_record(body.encode()),
+        sha256=sha256,
+        **record_context(record),
+    )
+
+
+def record_pdf(record: JobRecord, sha256: str) -> bytes:
+    """Return a record as PDF. Nothing is fetched: the style sheet and fonts are files of ours."""
+    from weasyprint import HTML
+
+    page = templates.get_template("record_print.html").render(
+        sha256=sha256,
+        size=lambda mm: size(mm, "mm"),
+        style=(STATIC / "print.css").as_uri(),
+        **record_context(record),
+    )
+    pdf = HTML(string=page, base_url=STATIC.as_uri(), url_fetcher=_only_ours).write_pdf()
+    return bytes(pdf)
+
+
+def record_context(record: JobRecord) -> dict[str, Any]:
+    """Return what the page and the PDF of a record show."""
+    after = {code: point.after for code, point in record.results.points.items() if point.after}
+    states = [point.after.state if point.after else "unread" for point in record.results.points.values()]
+    return {
+        "record": record,
+        "drawing": plan_and_sides(record.sheet, after, 10) if record.sheet else None,
+        "counts": {state: states.count(state) for state in ("fair", "close", "off", "unread")},
+        "labels": {
+            "construction": CONSTRUCTIONS,
+            "where": HIT_WHERE,
+            "from": {int(key): words for key, words in HIT_FROM.items() if key},
+            "height": HIT_HEIGHT,
+        },
+        "points": {point.code: point for point in record.sheet.points} if record.sheet else {},
+        "readings": {reading.id: reading for reading in record.readings},
+    }
+
+
+def _only_ours(url: str) -> dict[str, object]:
+    from weasyprint import default_url_fetcher
+
+    if not url.startswith(STATIC.as_uri()):
+        raise ValueError("nothing is fetched from elsewhere")
+    return dict(default_url_fetcher(url))
+
+
+def _body(request: Request, sha256: str) -> str:
+    return desk_of(request).database.run(lambda c: records.find_record(c, sha256))
+
+
+def _record(body: str) -> JobRecord:
+    loaded = json.loads(body)
+    loaded.pop("integrity", None)
+    return JobRecord.model_validate_json(json.dumps(loaded))
+
+
+def _name(body: str, kind: str) -> str:
+    loaded = json.loads(body)
+    if not isinstance(loaded, dict):
+        raise Refused("This record cannot be read.", field="sha256")
+    made = loaded["made"]["at"][:19].replace(":", "").replace("T", "-")
+    return f"{loaded['number']}-record-{made}.{kind}"
+
+
+def _download(content: bytes, media_type: str, name: str, *, inline: bool = False) -> Response:
+    how = "inline" if inline else "attachment"
+    return Response(content, media_type=media_type, headers={"content-disposition": f'{how}; filename="{name}"'})
+
+
+def _page(request: Request, session: Session, number: str, *, fault: FairSquareError | None = None) -> Response:
+    view = desk_of(request).view(number)
+    made = desk_of(request).database.run(lambda c: records.records_of(c, view.job.id))
+    return render(
+        request,
+        "record.html",
+        session,
+        fault=fault,
+        view=view,
+        spine=spine(view),
+        at="record",
+        made=made,
+        holds=view.state.holds,
+    )

@@ -1,0 +1,232 @@
+"""The set-up: reference points read, the fit judged, the choice where it is ambiguous, and what makes it void."""
+
+from typing import cast
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import JobView, Unsure
+from fairsquare.actions.spine import spine
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import Moved
+from fairsquare.core.lengths import MM_PER, Unit, read_length
+from fairsquare.core.measure.calls import understand_call
+from fairsquare.core.measure.picture import counting, picture_of, reference_readings
+from fairsquare.drawings.residuals import residuals_drawing
+from fairsquare.files.sheets import rows_from_file, rows_from_text
+from fairsquare.store.measuring import NewReading
+from fairsquare.store.people import Session
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+
+router = APIRouter()
+MOVED = {"vehicle": "the vehicle", "bench": "the bench", "bridge": "the measuring bridge", "structure": "the structure"}
+INSTRUMENTS = (("3-D instrument", "0.3"), ("measuring bridge with pointers", "0.7"))
+
+
+@router.get("/jobs/{number}/set-up")
+def show(request: Request, number: str, setup: int | None = None, session: Session = Depends(signed_in)) -> Response:
+    """Show the set-up in force, or an older one by its number."""
+    return _page(request, session, number, older=setup)
+
+
+@router.post("/jobs/{number}/set-up")
+def open_setup(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Open a set-up with an instrument and how well it reads."""
+    try:
+        sigma = float(read_length(form.text("sigma_mm"), "mm", field="sigma_mm").mm)
+        desk_of(request).open_setup(form.session.person, form.key, number, form.text("instrument"), sigma)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "set-up"))
+
+
+@router.get("/jobs/{number}/set-up/understood")
+def understood(
+    request: Request, number: str, call: str = "", unit: str = "mm", session: Session = Depends(signed_in)
+) -> Response:
+    """Say what a call was understood to be, before it is taken."""
+    view = desk_of(request).view(number)
+    found, fault = None, None
+    if call.strip():
+        try:
+            found = understand_call(call[:500], reference_codes(view), unit_of(unit))
+        except FairSquareError as wrong:
+            fault = wrong
+    return render(
+        request, "parts/understood_reference.html", session, found=found, fault=fault, status=200 if not fault else 422
+    )
+
+
+@router.post("/jobs/{number}/set-up/references")
+def take_reference(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Take one reading of a reference point by the call line."""
+    unit = unit_of(form.text("unit"))
+    try:
+        view = desk_of(request).view(number)
+        call = understand_call(form.text("call")[:500], reference_codes(view), unit)
+        if call.loaded:
+            raise Refused("References are read free: let go first, then read.", field="call", value=form.text("call"))
+        reading = NewReading("reference", call.code, call.xyz, form.text("call").strip())
+        desk_of(request).take_readings(form.session.person, form.key, number, setup_number(form), [reading])
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed(), unit=unit)
+    return remember_unit(go_to(job_path(number, "set-up")), unit)
+
+
+@router.post("/jobs/{number}/set-up/paste")
+def paste(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Take readings of many reference points from a pasted or dropped table, all or none."""
+    unit = unit_of(form.text("unit"))
+    try:
+        chosen = form.file("file")
+        rows = rows_from_file(*chosen)[0] if chosen else rows_from_text(form.text("table"))
+        view = desk_of(request).view(number)
+        readings = readings_from_rows(rows, reference_codes(view), unit)
+        desk_of(request).take_readings(form.session.person, form.key, number, setup_number(form), readings)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed(), unit=unit)
+    return remember_unit(go_to(job_path(number, "set-up")), unit)
+
+
+@router.post("/jobs/{number}/set-up/choose")
+def choose(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Choose which references to rely on, with a reason."""
+    try:
+        trusted = tuple(form.text("trusted").split())
+        desk_of(request).choose(form.session.person, form.key, number, setup_number(form), trusted, form.text("reason"))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "set-up"))
+
+
+@router.post("/jobs/{number}/moved")
+def moved(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record that vehicle, bench, bridge or structure was moved."""
+    what = form.text("what")
+    back = "measure" if form.text("at") == "measure" else "set-up"
+    try:
+        if what not in MOVED:
+            raise Refused("Say what was moved: vehicle, bench, bridge or structure.", field="what", value=what[:40])
+        desk_of(request).record_move(form.session.person, form.key, number, cast(Moved, what), form.text("words"))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, back))
+
+
+@router.post("/jobs/{number}/set-up/take-back")
+def take_back(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Take a reference reading back."""
+    try:
+        desk_of(request).take_back(form.session.person, form.key, number, whole(form.text("reading"), "reading"))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "set-up"))
+
+
+@router.post("/jobs/{number}/set-up/order")
+def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Ask the connected instrument for all references that are not read."""
+    try:
+        view = desk_of(request).view(number)
+        setup = setup_number(form)
+        read = {reading.code for reading in reference_readings(view.facts, setup)}
+        codes = [code for code in reference_codes(view) if code not in read]
+        if not codes:
+            raise Unsure("Every reference is read. Take one back to have it read again.")
+        desk_of(request).order_readings(form.session.person, form.key, number, setup, "reference", codes)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "set-up") + "?wait=1")
+
+
+def reference_codes(view: JobView) -> list[str]:
+    """Return the codes of the sheet's reference points."""
+    return [point.code for point in view.facts.sheet.points if point.reference] if view.facts.sheet else []
+
+
+def unit_of(text: str) -> Unit:
+    """Return the unit of a form's field, mm where it names none."""
+    return cast(Unit, text) if text in MM_PER else "mm"
+
+
+def remember_unit(answer: Response, unit: Unit) -> Response:
+    """Remember the unit in which calls are made."""
+    answer.set_cookie("call_unit", unit, max_age=60 * 60 * 24 * 365, samesite="lax", httponly=True)
+    return answer
+
+
+def setup_number(form: Form) -> int:
+    """Return the set-up that a form speaks of."""
+    return whole(form.text("setup"), "setup")
+
+
+def whole(text: str, field: str) -> int:
+    """Return a whole number. Raises `Refused` that names the field."""
+    if not text.isdigit() or len(text) > 18:
+        raise Refused("This should be a whole number: load the page anew.", field=field, value=text[:40])
+    return int(text)
+
+
+def readings_from_rows(rows: tuple[tuple[str, ...], ...], codes: list[str], unit: Unit) -> list[NewReading]:
+    """Return the readings of a table: code and three lengths a line, with or without a line of column names.
+
+    Raises `Refused` that names the line, and takes none where one is wrong.
+    """
+    readings = []
+    for number, cells in enumerate(rows, start=1):
+        filled = [cell.strip() for cell in cells if cell.strip()]
+        if not filled or (number == 1 and filled[0].lower() in ("code", "point")):
+            continue
+        try:
+            call = understand_call(" ".join([filled[0], " ; ".join(filled[1:])]), codes, unit)
+        except FairSquareError as fault:
+            raise Refused(f"Line {number}: {fault.title}", field="table", value=", ".join(cells)[:200]) from fault
+        readings.append(NewReading("reference", call.code, call.xyz, ", ".join(filled)))
+    if not readings:
+        raise Refused("There is no reading in it: a line holds a code and three numbers.", field="table")
+    return readings
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+    unit: Unit | None = None,
+    older: int | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    facts = view.facts
+    setup, picture = view.setup, view.state.picture
+    if older is not None and (setup is None or older != setup.number):
+        setup = next((one for one in facts.setups if one.number == older), None)
+        picture = picture_of(facts, setup, facts.sheet, include_stale=True) if setup and facts.sheet else None
+    readings = reference_readings(facts, setup.number) if setup else ()
+    kept = {reading.id for reading in counting(facts.readings)}
+    gone = [
+        r for r in facts.readings if setup and r.setup == setup.number and r.purpose == "reference" and r.id not in kept
+    ]
+    return render(
+        request,
+        "setup.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="set-up",
+        setup=setup,
+        in_force=setup is not None and view.setup is not None and setup.number == view.setup.number,
+        picture=picture,
+        fit=picture.fit if picture else None,
+        readings={reading.code: reading for reading in readings},
+        gone=gone,
+        references=[p for p in facts.sheet.points if p.reference] if facts.sheet else [],
+        drawing=residuals_drawing(facts.sheet, picture.fit) if facts.sheet and picture and picture.fit else None,
+        hold=view.state.hold("setup_accepted"),
+        call_unit=unit or unit_of(request.cookies.get("call_unit", "mm")),
+        instruments=INSTRUMENTS,
+        moved=MOVED,
+        waiting="wait" in request.query_params,
+    )

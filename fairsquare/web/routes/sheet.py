@@ -1,0 +1,245 @@
+"""The datum sheet: typed in or imported, previewed line by line, accepted as a version, drawn, exported, spans."""
+
+from typing import cast
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import JobView
+from fairsquare.actions.spine import spine
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.lengths import MM_PER, Unit, read_length
+from fairsquare.core.sheet.differences import differences
+from fairsquare.core.sheet.model import Construction, find_point, points_by_code
+from fairsquare.core.sheet.spans import SheetSpans, SpanBothWays, sheet_spans
+from fairsquare.core.sheet.table import ReadTable, SheetDraft, read_table
+from fairsquare.drawings.structure import ends, plan_and_sides
+from fairsquare.files import sheets as files
+from fairsquare.store import sheets as store
+from fairsquare.store.people import Session
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.routes.take_in import CONSTRUCTIONS
+
+router = APIRouter()
+EXAMPLE = "code,length,width,height,tolerance,reference\n"
+_TYPES = {
+    "csv": "text/csv; charset=utf-8",
+    "json": "application/json",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+
+
+@router.get("/jobs/{number}/sheet")
+def show(
+    request: Request,
+    number: str,
+    version: int | None = None,
+    a: str = "",
+    b: str = "",
+    edit: bool = False,
+    session: Session = Depends(signed_in),
+) -> Response:
+    """Show the sheet in force or an older version, drawn, with the span of two points where they are named."""
+    view = desk_of(request).view(number)
+    stored, versions = _stored(request, view, version)
+    if version is not None and stored is None:
+        raise Refused(f"There is no version {version} of this sheet.", field="version", value=version)
+    if edit or stored is None:
+        text = files.sheet_as_csv(stored.sheet, stored.said) if stored else ""
+        return _editor(request, session, view, text, "mm", name="")
+    fault, span = None, None
+    if a.strip() and b.strip():
+        try:
+            span = _span(stored, a, b)
+        except FairSquareError as wrong:
+            fault = wrong
+    return render(
+        request,
+        "sheet.html",
+        session,
+        fault=fault,
+        typed={"a": a, "b": b},
+        view=view,
+        spine=spine(view),
+        at="sheet",
+        stored=stored,
+        versions=versions,
+        newest=version is None or version == view.facts.sheet_version,
+        drawing=plan_and_sides(stored.sheet, {}, link=f"/jobs/{number}/sheet?b={b}&a="),
+        ends=ends(stored.sheet, {}, link=f"/jobs/{number}/sheet?b={b}&a="),
+        span=span,
+    )
+
+
+@router.post("/jobs/{number}/sheet/preview")
+def preview(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Show each line as it is understood and each problem beside its line; nothing is stored."""
+    view = desk_of(request).view(number)
+    text, name = form.text("table"), form.text("source")
+    remarks: tuple[str, ...] = ()
+    try:
+        chosen = form.file("file")
+        if chosen is not None:
+            name = chosen[0].replace("\\", "/").rpartition("/")[2][:120]
+            rows, remarks = files.rows_from_file(name, chosen[1])
+            text = files.text_from_rows(rows)
+        elif not text.strip():
+            raise Refused("There is nothing to read: choose a file, or type or paste the lines.", field="table")
+    except FairSquareError as fault:
+        return _editor(request, form.session, view, text, _unit(form), fault=fault, typed=form.typed(), name=name)
+    return _editor(
+        request, form.session, view, text, _unit(form), typed=form.typed(), name=name, remarks=remarks, read=True
+    )
+
+
+@router.post("/jobs/{number}/sheet")
+def accept(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Accept what the preview showed, as the next version."""
+    view = desk_of(request).view(number)
+    text, unit = form.text("table"), _unit(form)
+    try:
+        draft = _draft(view, text, unit, form.typed())
+        if draft.sheet is None:
+            raise Refused(f"{draft.blocking} problems stand in the way: mend the lines that are marked.", field="table")
+        seen = form.text("seen_version")
+        source = form.text("source") or "typed in"
+        desk_of(request).accept_sheet(
+            form.session.person,
+            form.key,
+            number,
+            draft.sheet,
+            draft.said,
+            source,
+            int(seen[:9]) if seen.isdigit() else None,
+        )
+    except FairSquareError as fault:
+        return _editor(
+            request,
+            form.session,
+            view,
+            text,
+            unit,
+            fault=fault,
+            typed=form.typed(),
+            name=form.text("source"),
+            read=True,
+        )
+    return go_to(job_path(number, "sheet"))
+
+
+@router.get("/jobs/{number}/sheet.{kind}", dependencies=[Depends(signed_in)])
+def export(request: Request, number: str, kind: str, version: int | None = None) -> Response:
+    """Return the sheet as CSV, XLSX or JSON."""
+    view = desk_of(request).view(number)
+    stored, _ = _stored(request, view, version)
+    if stored is None or kind not in _TYPES:
+        raise Refused(
+            "There is no sheet to export." if stored is None else "Export as csv, xlsx or json.",
+            field="kind",
+            value=kind[:20],
+        )
+    body: bytes = {
+        "csv": lambda: files.sheet_as_csv(stored.sheet, _in_mm(stored)).encode(),
+        "json": lambda: files.sheet_as_json(stored.sheet).encode(),
+        "xlsx": lambda: files.sheet_as_xlsx(stored.sheet),
+    }[kind]()
+    name = f"{view.job.number}-sheet-{stored.version}.{kind}"
+    return Response(body, media_type=_TYPES[kind], headers={"content-disposition": f'attachment; filename="{name}"'})
+
+
+def _in_mm(stored: store.StoredSheet) -> store.Said | None:
+    """Return the coordinates as typed only where a bare number in mm would read back to them; else the plain figures."""
+    for point in stored.sheet.points:
+        for text, mm in zip(stored.said.get(point.code, ()), point.xyz, strict=False):
+            try:
+                if float(read_length(text).mm) != mm:
+                    return None
+            except FairSquareError:
+                return None
+    return stored.said
+
+
+def _stored(
+    request: Request, view: JobView, version: int | None
+) -> tuple[store.StoredSheet | None, list[dict[str, object]]]:
+    def look(connection: object) -> tuple[store.StoredSheet | None, list[dict[str, object]]]:
+        return store.find_sheet(connection, view.job.id, version), store.sheet_versions(connection, view.job.id)
+
+    return desk_of(request).database.run(look)
+
+
+def _span(stored: store.StoredSheet, a: str, b: str) -> SpanBothWays:
+    points = points_by_code(stored.sheet)
+    codes = {code.upper(): code for code in points}
+    ends_named = [codes.get(end.strip().upper(), end.strip()) for end in (a, b)]
+    for name, end in zip("ab", ends_named, strict=True):
+        find_point(points, end, name)
+    return sheet_spans(SheetSpans(sheet=stored.sheet, pairs=((ends_named[0], ends_named[1]),))).spans[0]
+
+
+def _unit(form: Form) -> Unit:
+    unit = form.text("unit", "mm")
+    return cast(Unit, unit) if unit in MM_PER else "mm"
+
+
+def _draft(view: JobView, text: str, unit: Unit, typed: dict[str, str]) -> SheetDraft:
+    limits = {}
+    for field, least, words in (("tolerance_mm", 0.0, "above 0"), ("build_sigma_mm", -1.0, "0 or more")):
+        said = typed.get(field, "").strip()
+        if said:
+            value = float(read_length(said, "mm", field=field).mm)
+            if not least < value <= 100:
+                raise Refused(f"This should be {words} and up to 100 mm.", field=field, value=said)
+            limits[field] = value
+    construction = typed.get("construction", view.job.details.construction)
+    return read_table(
+        ReadTable(
+            rows=files.rows_from_text(text),
+            unit=unit,
+            name=(typed.get("name") or view.job.details.vehicle)[:200],
+            construction=cast(Construction, construction if construction in CONSTRUCTIONS else "unibody"),
+            **limits,
+        )
+    )
+
+
+def _editor(
+    request: Request,
+    session: Session,
+    view: JobView,
+    text: str,
+    unit: Unit,
+    *,
+    name: str,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+    remarks: tuple[str, ...] = (),
+    read: bool = False,
+) -> Response:
+    draft = None
+    if read:
+        try:
+            draft = _draft(view, text, unit, typed or {})
+        except FairSquareError as wrong:
+            fault = fault or wrong
+    changes: tuple[str, ...] = ()
+    if draft and draft.sheet and view.facts.sheet:
+        changes = differences(view.facts.sheet, draft.sheet) or ("nothing differs",)
+    return render(
+        request,
+        "sheet_editor.html",
+        session,
+        fault=fault,
+        typed={"construction": view.job.details.construction, **(typed or {})},
+        view=view,
+        spine=spine(view),
+        at="sheet",
+        table=text or EXAMPLE,
+        unit=unit,
+        source=name,
+        remarks=remarks,
+        draft=draft,
+        changes=changes,
+        constructions=CONSTRUCTIONS,
+        drawing=plan_and_sides(draft.sheet, {}) if draft and draft.sheet else None,
+        ends=ends(draft.sheet, {}) if draft and draft.sheet else None,
+    )

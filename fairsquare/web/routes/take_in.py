@@ -1,0 +1,172 @@
+"""Taking a vehicle in: the vehicle, the hit as it was declared, and the hold “made safe”."""
+
+from typing import Any, cast
+
+from fastapi import APIRouter, Depends, Request, Response
+from pydantic import ValidationError
+
+from fairsquare.actions.spine import spine
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import SafetyAnswer
+from fairsquare.core.intake.safety import SAFETY_ITEMS
+from fairsquare.core.intake.vin import check_vin
+from fairsquare.store.jobs import JobDetails
+from fairsquare.store.people import Session
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+
+router = APIRouter()
+
+CONSTRUCTIONS = {
+    "unibody": "unibody",
+    "ladder": "body on ladder frame",
+    "truck": "heavy truck frame",
+    "aluminium": "aluminium",
+    "trailer": "trailer",
+}
+HIT_WHERE = {
+    "unknown": "not known",
+    "front": "front",
+    "rear": "rear",
+    "left": "left side",
+    "right": "right side",
+    "roof": "roof",
+    "underneath": "underneath",
+}
+HIT_FROM = {
+    "": "not known",
+    "0": "straight from the front",
+    "45": "from the front right",
+    "90": "square from the right",
+    "135": "from the rear right",
+    "180": "straight from the rear",
+    "225": "from the rear left",
+    "270": "square from the left",
+    "315": "from the front left",
+}
+HIT_HEIGHT = {"unknown": "not known", "low": "low", "middle": "middle", "high": "high"}
+_CHOICES: dict[str, Any] = {
+    "constructions": CONSTRUCTIONS,
+    "where": HIT_WHERE,
+    "from_deg": HIT_FROM,
+    "heights": HIT_HEIGHT,
+}
+_LABELS = {"vehicle": "Vehicle", "vin": "VIN", "hit_words": "What happened", "notes": "Notes", "hit_from_deg": "From"}
+ANSWERS = ("done", "absent", "undone")
+
+
+@router.get("/jobs/new")
+def new_job(request: Request, session: Session = Depends(signed_in)) -> Response:
+    """Show an empty take-in."""
+    return render(request, "new_job.html", session, **_CHOICES)
+
+
+@router.post("/jobs")
+def open_job(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Open a job; a wrong field is shown with what was typed."""
+    try:
+        number = desk_of(request).open_job(form.session.person, form.key, _details(form))
+    except FairSquareError as fault:
+        return render(request, "new_job.html", form.session, fault=fault, typed=form.typed(), **_CHOICES)
+    return go_to(job_path(number, "take-in"))
+
+
+@router.get("/vin")
+def vin_words(request: Request, vin: str = "", session: Session = Depends(signed_in)) -> Response:
+    """Say what a VIN is worth while it is typed."""
+    return render(request, "parts/vin.html", session, check=check_vin(vin[:60]))
+
+
+@router.get("/jobs/{number}/take-in")
+def show(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show what was taken in, and the made-safe list."""
+    return _page(request, session, number)
+
+
+@router.post("/jobs/{number}/take-in")
+def change(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Change what was taken in; a stale edit is told who changed what."""
+    try:
+        version = form.text("version")
+        if not version.isdigit():
+            raise Refused("The page lost its version: load it anew.", field="version", value=version[:20])
+        desk_of(request).change_job(form.session.person, form.key, number, _details(form), int(version[:9]))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "take-in"))
+
+
+@router.post("/jobs/{number}/safety")
+def answer(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Answer one item of the made-safe list."""
+    try:
+        given = form.text("answer")
+        if given not in ANSWERS:
+            raise Refused("Answer with done, not on this vehicle, or undone.", field="answer", value=given[:40])
+        desk_of(request).answer_safety(
+            form.session.person, form.key, number, form.text("item"), cast(SafetyAnswer, given), form.text("words")
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(
+        job_path(number, "take-in") + f"#{form.text('item')}"
+        if form.text("item").isidentifier()
+        else job_path(number, "take-in")
+    )
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    details: dict[str, Any] = view.job.details.model_dump()
+    details["hit_from_deg"] = "" if details["hit_from_deg"] is None else str(details["hit_from_deg"])
+    return render(
+        request,
+        "take_in.html",
+        session,
+        fault=fault,
+        typed={**details, "version": str(view.job.version), **(typed or {})},
+        view=view,
+        spine=spine(view),
+        at="take-in",
+        items=SAFETY_ITEMS,
+        answers={fact.item: fact for fact in view.facts.safety},
+        hold=view.state.hold("made_safe"),
+        check=check_vin((typed or details)["vin"]),
+        **_CHOICES,
+    )
+
+
+def _details(form: Form) -> JobDetails:
+    """Return the details as typed. Raises `Refused` that names the field."""
+    degrees = form.text("hit_from_deg")
+    vin = check_vin(form.text("vin"))
+    if vin.verdict == "malformed":
+        raise Refused(
+            f"VIN: {vin.words} Leave it empty if the vehicle has none.", field="vin", value=form.text("vin")[:60]
+        )
+    try:
+        return JobDetails.model_validate(
+            {
+                "vehicle": " ".join(form.text("vehicle").split()),
+                "construction": form.text("construction", "unibody"),
+                "vin": vin.vin,
+                "hit_where": form.text("hit_where", "unknown"),
+                "hit_from_deg": int(degrees) if degrees.isdigit() else None,
+                "hit_height": form.text("hit_height", "unknown"),
+                "hit_words": form.text("hit_words").strip(),
+                "notes": form.text("notes").strip(),
+            }
+        )
+    except ValidationError as fault:
+        first = fault.errors()[0]
+        field = str(first["loc"][0])
+        words = {"string_too_short": "is needed: say which vehicle it is, such as Dunlin post van"}.get(
+            first["type"], first["msg"][:1].lower() + first["msg"][1:]
+        )
+        raise Refused(f"{_LABELS.get(field, field)} {words}.", field=field, value=str(first["input"])[:200]) from None

@@ -1,0 +1,347 @@
+// What the pages do besides htmx: the call line that forgets nothing, the drawing's slider and zoom, and the keys.
+"use strict";
+
+const RETRY_MS = 2500;
+const LARGEST_SLIDER = 50;
+
+// ---- the call line: what could not be sent is kept in the browser and sent again with the same key, once ----
+
+const keptName = () => `kept:${location.pathname}`;
+const readKept = () => {
+  try {
+    return JSON.parse(localStorage.getItem(keptName()) || "[]");
+  } catch {
+    return [];
+  }
+};
+const writeKept = (kept) => localStorage.setItem(keptName(), JSON.stringify(kept));
+let sending = false;
+
+function newKey() {
+  const bytes = crypto.getRandomValues(new Uint8Array(18));
+  return btoa(String.fromCharCode(...bytes)).replace(/[+/=]/g, "x");
+}
+
+function showKept(words) {
+  const place = document.getElementById("kept");
+  if (!place) return;
+  const kept = readKept();
+  place.hidden = kept.length === 0;
+  place.replaceChildren();
+  if (!kept.length) return;
+  const head = document.createElement("p");
+  head.textContent = words || `${kept.length} called and kept here, not recorded yet:`;
+  const list = document.createElement("ul");
+  for (const one of kept) {
+    const item = document.createElement("li");
+    item.textContent = one.refused ? `${one.values.call}: ${one.refused} ` : one.values.call;
+    if (one.refused) {
+      const drop = document.createElement("button");
+      drop.type = "button";
+      drop.className = "quiet";
+      drop.textContent = "put it back on the call line";
+      drop.addEventListener("click", () => {
+        writeKept(readKept().filter((other) => other.values.request_key !== one.values.request_key));
+        const input = document.getElementById("call");
+        if (input) input.value = one.values.call;
+        showKept();
+        if (input) input.focus();
+      });
+      item.append(drop);
+    }
+    list.append(item);
+  }
+  place.append(head, list);
+}
+
+function lineIs(words) {
+  const line = document.getElementById("line");
+  if (!line) return;
+  line.hidden = !words;
+  line.textContent = words;
+}
+
+function keep(form) {
+  const values = Object.fromEntries(new FormData(form).entries());
+  const kept = readKept();
+  if (!kept.some((one) => one.values.request_key === values.request_key)) {
+    kept.push({ url: form.getAttribute("hx-post") || form.action, values });
+    writeKept(kept);
+  }
+  form.querySelector("[name=request_key]").value = newKey();
+  form.querySelector("[name=call]").value = "";
+  form.querySelector("[name=call]").focus();
+  showKept();
+}
+
+async function sendKept() {
+  const waiting = readKept().filter((one) => !one.refused);
+  if (sending || !waiting.length) return;
+  sending = true;
+  try {
+    for (const one of waiting) {
+      const form = document.querySelector("form.call");
+      const csrf = form ? form.querySelector("[name=csrf]").value : one.values.csrf;
+      const answer = await fetch(one.url, {
+        method: "POST",
+        headers: { "HX-Request": "true", "X-CSRF-Token": csrf },
+        body: new URLSearchParams({ ...one.values, csrf }),
+      });
+      if (answer.status >= 500) return;
+      if (answer.status === 401 || answer.status === 403) {
+        lineIs("Sign in again in another tab: what was called is kept here.");
+        return;
+      }
+      const rest = readKept();
+      const index = rest.findIndex((other) => other.values.request_key === one.values.request_key);
+      if (index < 0) continue;
+      if (answer.ok) rest.splice(index, 1);
+      else {
+        const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+        rest[index].refused = (page.querySelector(".wrong") || page.body).textContent.trim().slice(0, 300);
+      }
+      writeKept(rest);
+    }
+    lineIs("");
+    htmx.trigger(document.body, "changed");
+  } catch {
+    lineIs("No connection. What you call is kept on this page and sent when the line is back.");
+  } finally {
+    sending = false;
+    showKept();
+  }
+}
+
+document.addEventListener("htmx:sendError", (event) => {
+  const form = event.detail.elt;
+  lineIs("No connection. What you call is kept on this page and sent when the line is back.");
+  if (form.matches && form.matches("form[data-call=point]")) keep(form);
+});
+document.addEventListener("htmx:responseError", (event) => {
+  const { elt, xhr } = event.detail;
+  if (xhr.status < 500) return;
+  lineIs("The database does not answer just now. What you call is kept on this page and sent again by itself.");
+  if (elt.matches && elt.matches("form[data-call=point]")) keep(elt);
+});
+document.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.successful && !readKept().length) lineIs("");
+});
+window.addEventListener("offline", () => lineIs("No connection. What you call is kept on this page and sent when the line is back."));
+window.addEventListener("online", sendKept);
+setInterval(sendKept, RETRY_MS);
+
+// A page that the browser fetched anew is a new page: its call line has the cursor again.
+document.addEventListener("htmx:afterSwap", (event) => {
+  if (event.detail.target.id === "board") {
+    showKept();
+    const input = document.getElementById("call");
+    if (input) {
+      input.focus();
+      input.setSelectionRange(input.value.length, input.value.length);
+    }
+  }
+  prepareDrawings();
+});
+
+document.addEventListener("click", (event) => {
+  const correct = event.target.closest("[data-correct]");
+  if (!correct) return;
+  const form = document.querySelector("form[data-call=point]");
+  form.querySelector("[name=replaces]").value = correct.dataset.correct;
+  const input = form.querySelector("[name=call]");
+  input.value = correct.dataset.said;
+  input.focus();
+  input.select();
+});
+document.addEventListener("submit", (event) => {
+  const asked = event.target.dataset.confirm;
+  if (asked && !window.confirm(asked)) event.preventDefault();
+});
+
+// ---- files: too large is said before it is sent; a file may be dropped ----
+
+document.addEventListener("change", (event) => {
+  const input = event.target;
+  if (input.type !== "file" || !input.dataset.most || !input.files.length) return;
+  const tooLarge = input.files[0].size > Number(input.dataset.most);
+  input.setCustomValidity(tooLarge ? "This file is larger than 8 MB. A sheet of 400 points has some 40 kB." : "");
+  if (tooLarge) input.reportValidity();
+});
+for (const kind of ["dragover", "dragleave", "drop"]) {
+  document.addEventListener(kind, (event) => {
+    const place = event.target.closest && event.target.closest("[data-drop]");
+    if (!place) return;
+    event.preventDefault();
+    place.classList.toggle("over", kind === "dragover");
+    if (kind === "drop" && event.dataTransfer.files.length) {
+      const input = place.querySelector("input[type=file]");
+      input.files = event.dataTransfer.files;
+      input.dispatchEvent(new Event("change", { bubbles: true }));
+    }
+  });
+}
+
+// ---- the drawing: movement drawn larger, zoom, pan and fit ----
+
+const HALF = 5.5;
+const square = (x, y) => `M${x - HALF} ${y - HALF}h${2 * HALF}v${2 * HALF}h${-2 * HALF}z`;
+
+function drawMovement(svg, factor) {
+  svg.dataset.factor = factor;
+  for (const point of svg.querySelectorAll(".pt")) {
+    const [x, y, dx, dy] = point.dataset.way.split(",").map(Number);
+    const moved = [x + dx * factor, y + dy * factor];
+    const mark = point.querySelector(".s-mark");
+    const prism = point.querySelector(".s-prism");
+    if (!point.classList.contains("off") && !point.classList.contains("close")) continue;
+    const frame = mark.querySelector(".s-frame");
+    frame.setAttribute("d", square(...moved));
+    const half = mark.querySelector(".s-half");
+    if (half) half.setAttribute("d", `M${moved[0] - HALF} ${moved[1] + HALF}h${2 * HALF}v${-2 * HALF}z`);
+    if (prism) {
+      let d = square(x, y);
+      for (const sx of [-HALF, HALF]) for (const sy of [-HALF, HALF]) d += `M${x + sx} ${y + sy}L${moved[0] + sx} ${moved[1] + sy}`;
+      prism.setAttribute("d", d);
+    }
+  }
+  for (const line of svg.querySelectorAll(".today")) {
+    const ways = line.dataset.ways.split(" ").map((way) => way.split(",").map(Number));
+    line.setAttribute("points", ways.map(([x, y, dx, dy]) => `${x + dx * factor},${y + dy * factor}`).join(" "));
+  }
+}
+
+function whole(svg) {
+  if (!svg.dataset.whole) svg.dataset.whole = svg.getAttribute("viewBox");
+  return svg.dataset.whole.split(" ").map(Number);
+}
+const shown = (svg) => svg.getAttribute("viewBox").split(" ").map(Number);
+
+function zoom(svg, by, about) {
+  const [, , fullWidth, fullHeight] = whole(svg);
+  const [x, y, width, height] = shown(svg);
+  const newWidth = Math.min(fullWidth, Math.max(fullWidth / 12, width / by));
+  const newHeight = (newWidth * fullHeight) / fullWidth;
+  const at = about || [x + width / 2, y + height / 2];
+  show(svg, at[0] - ((at[0] - x) * newWidth) / width, at[1] - ((at[1] - y) * newHeight) / height, newWidth, newHeight);
+}
+function show(svg, x, y, width, height) {
+  const [fullX, fullY, fullWidth, fullHeight] = whole(svg);
+  const left = Math.min(Math.max(x, fullX), fullX + fullWidth - width);
+  const top = Math.min(Math.max(y, fullY), fullY + fullHeight - height);
+  svg.setAttribute("viewBox", `${left} ${top} ${width} ${height}`);
+}
+function pan(svg, dx, dy) {
+  const [x, y, width, height] = shown(svg);
+  show(svg, x + dx * width, y + dy * height, width, height);
+}
+function fit(svg) {
+  svg.setAttribute("viewBox", whole(svg).join(" "));
+}
+function placeOn(svg, event) {
+  const box = svg.getBoundingClientRect();
+  const [x, y, width, height] = shown(svg);
+  return [x + ((event.clientX - box.left) / box.width) * width, y + ((event.clientY - box.top) / box.height) * height];
+}
+
+function prepareDrawings() {
+  const remembered = sessionStorage.getItem("view:" + location.pathname + location.search);
+  for (const svg of document.querySelectorAll("svg.structure")) {
+    if (svg.dataset.ready) continue;
+    svg.dataset.ready = "yes";
+    whole(svg);
+    if (remembered && svg.closest("[data-drawing]")) svg.setAttribute("viewBox", remembered);
+    const fingers = new Map();
+    let dragged = 0;
+    svg.addEventListener("wheel", (event) => {
+      event.preventDefault();
+      zoom(svg, event.deltaY < 0 ? 1.2 : 1 / 1.2, placeOn(svg, event));
+      remember(svg);
+    }, { passive: false });
+    svg.addEventListener("pointerdown", (event) => {
+      fingers.set(event.pointerId, event);
+      dragged = 0;
+    });
+    svg.addEventListener("pointermove", (event) => {
+      const before = fingers.get(event.pointerId);
+      if (!before) return;
+      const box = svg.getBoundingClientRect();
+      if (fingers.size === 2) {
+        const other = [...fingers.entries()].find(([id]) => id !== event.pointerId)[1];
+        const apart = (a) => Math.hypot(a.clientX - other.clientX, a.clientY - other.clientY);
+        zoom(svg, apart(event) / Math.max(apart(before), 1), placeOn(svg, other));
+        dragged += 10;
+      } else {
+        dragged += Math.abs(event.clientX - before.clientX) + Math.abs(event.clientY - before.clientY);
+        pan(svg, -(event.clientX - before.clientX) / box.width, -(event.clientY - before.clientY) / box.height);
+      }
+      fingers.set(event.pointerId, event);
+    });
+    for (const kind of ["pointerup", "pointercancel", "pointerleave"]) {
+      svg.addEventListener(kind, (event) => {
+        fingers.delete(event.pointerId);
+        remember(svg);
+      });
+    }
+    svg.addEventListener("click", (event) => {
+      if (dragged > 8) event.preventDefault();
+    }, true);
+    svg.addEventListener("dragstart", (event) => event.preventDefault());
+  }
+}
+function remember(svg) {
+  if (svg.closest("[data-drawing]")) sessionStorage.setItem("view:" + location.pathname + location.search, svg.getAttribute("viewBox"));
+}
+
+document.addEventListener("input", (event) => {
+  if (!event.target.matches("[data-factor-slider]")) return;
+  const factor = Math.min(Number(event.target.value), LARGEST_SLIDER);
+  event.target.parentElement.querySelector("output").textContent = `×${factor}`;
+  for (const svg of document.querySelectorAll("[data-drawing] svg.structure")) drawMovement(svg, factor);
+  document.cookie = `factor=${factor}; path=/; max-age=31536000; samesite=lax`;
+});
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-zoom]");
+  if (!button) return;
+  const svg = button.closest("[data-drawing]").querySelector("svg.structure");
+  if (button.dataset.zoom === "fit") fit(svg);
+  else zoom(svg, button.dataset.zoom === "in" ? 1.4 : 1 / 1.4);
+  remember(svg);
+});
+
+// ---- keys ----
+
+document.addEventListener("keydown", (event) => {
+  const typing = event.target.closest("input, textarea, select");
+  if (event.key === "Escape" && typing) typing.blur();
+  if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+  const line = document.querySelector(".call-input");
+  const svg = document.querySelector("[data-drawing] svg.structure") || document.querySelector("svg.structure");
+  const stops = [...document.querySelectorAll(".stops a")];
+  const at = stops.findIndex((stop) => stop.hasAttribute("aria-current"));
+  const deeds = {
+    "/": () => line && line.focus(),
+    "?": () => location.assign("/help"),
+    g: () => location.assign("/"),
+    "[": () => at > 0 && stops[at - 1].click(),
+    "]": () => at >= 0 && at < stops.length - 1 && stops[at + 1].click(),
+    "+": () => svg && zoom(svg, 1.4),
+    "-": () => svg && zoom(svg, 1 / 1.4),
+    0: () => svg && fit(svg),
+  };
+  if (svg && event.target.closest(".drawing-pane")) {
+    deeds.ArrowLeft = () => pan(svg, -0.15, 0);
+    deeds.ArrowRight = () => pan(svg, 0.15, 0);
+    deeds.ArrowUp = () => pan(svg, 0, -0.15);
+    deeds.ArrowDown = () => pan(svg, 0, 0.15);
+  }
+  if (deeds[event.key]) {
+    event.preventDefault();
+    deeds[event.key]();
+  }
+});
+
+document.addEventListener("DOMContentLoaded", () => {
+  prepareDrawings();
+  showKept();
+  sendKept();
+});

@@ -18,6 +18,8 @@ from fairsquare.drawings.sign import marks, prism
 WIDTH = 746.0
 _MARGIN = 34.0
 _LABELS_UP_TO = 70
+_LABEL_STEP = 16.0
+_END_MARGIN, _END_GAP = 30.0, 70.0
 _TALLEST = 520.0
 _PAD_MM = 130.0
 FACTORS = (1, 50)
@@ -113,17 +115,17 @@ def _page(
     heights = [high[1] - low[1] for low, high in bounds]
     label = 30.0
     if side_by_side:
-        scale = min((WIDTH - _MARGIN * 2) / sum(widths), (_TALLEST - label) / max(heights))
+        scale = min((WIDTH - 2 * _END_MARGIN - _END_GAP) / sum(widths), (_TALLEST - label) / max(heights))
     else:
         scale = min((WIDTH - _MARGIN - 16) / max(widths), (_TALLEST - label * len(views)) / sum(heights))
     left_most = min(low[0] for low, _ in bounds)
-    drawn, left, top = [], _MARGIN, 12.0
+    drawn, left, top = [], _END_MARGIN if side_by_side else _MARGIN, 12.0
     for view, (low, _), width, height in zip(views, bounds, widths, heights, strict=True):
         origin = low if side_by_side else (left_most, low[1])
         frame = _Frame(left, top, origin, scale)
         drawn.append(_view(sheet, judged, factor, selected, link, view, frame, (width * scale, height * scale)))
         if side_by_side:
-            left += width * scale + 10
+            left += width * scale + _END_GAP
         else:
             top += height * scale + label
     total = (max(heights) * scale + label + 12) if side_by_side else top
@@ -149,7 +151,8 @@ def _view(
         parts += _cross_lines(sheet, frame, view)
     few = len(view.points) <= _LABELS_UP_TO
     order = sorted(view.points, key=lambda p: (p.code == selected, _state(judged, p.code) == "off"))
-    parts += [_point(point, judged, factor, selected, link, view, frame, labelled=few) for point in order]
+    labels = _labels(view, frame, [p for p in view.points if few or p.code == selected])
+    parts += [_point(point, judged, factor, selected, link, view, frame, labels.get(point.code, "")) for point in order]
     return f'<g class="view view-{view.key}"><title>{escape(view.title)}</title>{"".join(parts)}</g>'
 
 
@@ -180,21 +183,19 @@ def _grid(view: View, frame: _Frame, size: tuple[float, float]) -> str:
         parts.append(f'<path class="datum" d="M{frame.left:.1f} {datum:.1f}h{width:.1f}"/>')
         name = "centre plane" if view.key == "plan" else "datum plane"
         parts.append(f'<text class="note" x="{frame.left + 2:.1f}" y="{datum - 4:.1f}">{name}</text>')
+        title_y = datum - 4
+    else:
+        title_y = bottom
     parts.append(
-        f'<text class="note end" x="{frame.left + width - 2:.1f}" y="{frame.top + 10:.1f}">{escape(view.title)}</text>'
+        f'<text class="note end" x="{frame.left + width - 2:.1f}" y="{title_y:.1f}">{escape(view.title)}</text>'
     )
     return "".join(parts)
 
 
 def _lines(view: View, judged: Judged, factor: float, frame: _Frame) -> list[str]:
     """Return, for each member on each side, the sheet's shape and today's through the points that are read."""
-    series: dict[tuple[str, int], list[Point]] = {}
-    for point in view.points:
-        side = 0 if point.xyz[1] == 0 else 1 if point.xyz[1] > 0 else -1
-        series.setdefault((point.member or "", side), []).append(point)
     parts = []
-    for points in series.values():
-        ordered = sorted(points, key=lambda p: p.xyz[0])
+    for ordered in _runs(view.points):
         if len(ordered) < 2:
             continue
         thin = " ".join("{:.1f},{:.1f}".format(*frame.place(view.flat(p.xyz))) for p in ordered)
@@ -206,6 +207,29 @@ def _lines(view: View, judged: Judged, factor: float, frame: _Frame) -> list[str
             data = " ".join(f"{x:.2f},{y:.2f},{dx:.4f},{dy:.4f}" for x, y, dx, dy in ways)
             parts.append(f'<polyline class="today" points="{thick}" data-ways="{data}"/>')
     return parts
+
+
+def _runs(points: list[Point]) -> list[list[Point]]:
+    """Return the lines to draw: members of one side that follow one another along the vehicle make one line."""
+    series: dict[tuple[int, str], list[Point]] = {}
+    for point in points:
+        side = 0 if point.xyz[1] == 0 else 1 if point.xyz[1] > 0 else -1
+        series.setdefault((side, point.member or ""), []).append(point)
+    runs: list[tuple[int, list[list[Point]]]] = []
+    members = [(side, sorted(own, key=lambda p: p.xyz[0])) for (side, _), own in series.items()]
+    for side, own in sorted(members, key=lambda found: -len(found[1])):
+        fitting = (run for other_side, run in runs if side == other_side and all(_apart(own, one) for one in run))
+        run = next(fitting, None) if len(own) > 1 else None
+        if run is None:
+            runs.append((side, [own]))
+        else:
+            run.append(own)
+    return [sorted((p for own in run for p in own), key=lambda p: p.xyz[0]) for _, run in runs]
+
+
+def _apart(own: list[Point], other: list[Point]) -> bool:
+    """Return whether two members, each in order along the vehicle, follow one another without lying side by side."""
+    return own[0].xyz[0] > other[-1].xyz[0] or own[-1].xyz[0] < other[0].xyz[0]
 
 
 def _cross_lines(sheet: Sheet, frame: _Frame, view: View) -> list[str]:
@@ -227,8 +251,7 @@ def _point(
     link: str,
     view: View,
     frame: _Frame,
-    *,
-    labelled: bool,
+    label: str,
 ) -> str:
     x, y, dx, dy = _way(point, judged, view, frame)
     state = _state(judged, point.code)
@@ -238,12 +261,11 @@ def _point(
     if state == "off":
         parts.append(f'<path class="s-prism" d="{prism((x, y), moved)}"/>')
     parts.append(f'<g class="s-mark">{marks(state, *(moved if state in ("off", "close") else (x, y)))}</g>')
+    if point.reference and not judged:
+        parts.append(f'<circle class="ref" cx="{x:.1f}" cy="{y:.1f}" r="2.6"/>')
     if chosen:
         parts.append(f'<circle class="ring" cx="{x:.1f}" cy="{y:.1f}" r="17"/>')
-    if labelled or chosen:
-        above = view.key != "plan" or point.xyz[1] < 0
-        label_y = y - 13 if above else y + 22
-        parts.append(f'<text class="code" x="{x:.1f}" y="{label_y:.1f}">{escape(point.code)}</text>')
+    parts.append(label)
     words = judged[point.code].words if point.code in judged else "on the sheet"
     name = f"{point.code}: {state if state != 'fair' or point.code in judged else 'on the sheet'}, {words}"
     return (
@@ -251,6 +273,31 @@ def _point(
         f'data-code="{escape(point.code)}" data-way="{x:.2f},{y:.2f},{dx:.4f},{dy:.4f}" aria-label="{escape(name)}">'
         f'<rect class="hit" x="{x - 14:.1f}" y="{y - 14:.1f}" width="28" height="28"/>{"".join(parts)}</a>'
     )
+
+
+def _labels(view: View, frame: _Frame, points: list[Point]) -> dict[str, str]:
+    """Return the code beside each point: above or below it along the vehicle, outward and spread apart at the ends."""
+    if view.key in ("plan", "right", "left"):
+        labels = {}
+        for point in points:
+            x, y = frame.place(view.flat(point.xyz))
+            above = view.key != "plan" or point.xyz[1] < 0
+            label_y = y - 13 if above else y + 22
+            labels[point.code] = f'<text class="code" x="{x:.1f}" y="{label_y:.1f}">{escape(point.code)}</text>'
+        return labels
+    labels = {}
+    for outward in (-1, 1):
+        own = [(frame.place(view.flat(p.xyz)), p.code) for p in points if (p.xyz[1] > 0) == (outward < 0)]
+        edge = (min if outward < 0 else max)((place[0] for place, _ in own), default=0.0) + outward * 26
+        last = -math.inf
+        for (x, y), code in sorted(own, key=lambda found: found[0][1]):
+            last = max(y, last + _LABEL_STEP)
+            anchor = "end" if outward < 0 else "start"
+            labels[code] = (
+                f'<path class="leader" d="M{x + outward * 8:.1f} {y:.1f}L{edge - outward * 4:.1f} {last:.1f}"/>'
+                f'<text class="code {anchor}" x="{edge:.1f}" y="{last + 5:.1f}">{escape(code)}</text>'
+            )
+    return labels
 
 
 def _way(point: Point, judged: Judged, view: View, frame: _Frame) -> tuple[float, float, float, float]:

@@ -1,7 +1,6 @@
 """The record: made from the job as it stands, and kept; as a page, PDF, JSON and CSV."""
 
 import json
-from pathlib import Path
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
@@ -14,11 +13,10 @@ from fairsquare.files.records import check_record, record_as_csv
 from fairsquare.store import records
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in, templates
+from fairsquare.web.paper import STATIC, pdf_of
 from fairsquare.web.routes.take_in import CONSTRUCTIONS, HIT_FROM, HIT_HEIGHT, HIT_WHERE
-from fairsquare.web.units import size
 
 router = APIRouter()
-STATIC = Path(__file__).parent.parent / "static"
 
 
 @router.get("/jobs/{number}/record")
@@ -55,7 +53,10 @@ def as_csv(request: Request, sha256: str) -> Response:
 def as_pdf(request: Request, sha256: str) -> Response:
     """Return a record as PDF, for A4 and Letter."""
     body = _body(request, sha256)
-    return _download(record_pdf(_record(body), sha256), "application/pdf", _name(body, "pdf"), inline=True)
+    page = templates.get_template("record_print.html").render(
+        sha256=sha256, style=(STATIC / "print.css").as_uri(), **record_context(_record(body))
+    )
+    return _download(pdf_of(page), "application/pdf", _name(body, "pdf"), inline=True)
 
 
 @router.get("/records/{sha256}")
@@ -77,20 +78,6 @@ def show_record(request: Request, sha256: str, session: Session = Depends(signed
     )
 
 
-def record_pdf(record: JobRecord, sha256: str) -> bytes:
-    """Return a record as PDF. Nothing is fetched: the style sheet and fonts are files of ours."""
-    from weasyprint import HTML
-
-    page = templates.get_template("record_print.html").render(
-        sha256=sha256,
-        size=lambda mm: size(mm, "mm"),
-        style=(STATIC / "print.css").as_uri(),
-        **record_context(record),
-    )
-    pdf = HTML(string=page, base_url=STATIC.as_uri(), url_fetcher=_only_ours).write_pdf()
-    return bytes(pdf)
-
-
 def record_context(record: JobRecord) -> dict[str, Any]:
     """Return what the page and the PDF of a record show."""
     after = {code: point.after for code, point in record.results.points.items() if point.after}
@@ -108,14 +95,6 @@ def record_context(record: JobRecord) -> dict[str, Any]:
         "points": {point.code: point for point in record.sheet.points} if record.sheet else {},
         "readings": {reading.id: reading for reading in record.readings},
     }
-
-
-def _only_ours(url: str) -> dict[str, object]:
-    from weasyprint import default_url_fetcher
-
-    if not url.startswith(STATIC.as_uri()):
-        raise ValueError("nothing is fetched from elsewhere")
-    return dict(default_url_fetcher(url))
 
 
 def _body(request: Request, sha256: str) -> str:

@@ -198,7 +198,7 @@ def _page(
 ) -> Response:
     view = desk_of(request).view(number)
     facts = view.facts
-    setup, picture = view.setup, view.state.picture
+    setup, picture = view.setup or next(reversed(facts.setups), None), view.state.picture
     if older is not None and (setup is None or older != setup.number):
         setup = next((one for one in facts.setups if one.number == older), None)
         picture = picture_of(facts, setup, facts.sheet, include_stale=True) if setup and facts.sheet else None

@@ -34,14 +34,14 @@ HIT_WHERE = {
 }
 HIT_FROM = {
     "": "not known",
-    "0": "straight from the front",
-    "45": "from the front right",
-    "90": "square from the right",
-    "135": "from the rear right",
-    "180": "straight from the rear",
-    "225": "from the rear left",
-    "270": "square from the left",
-    "315": "from the front left",
+    "0": "the front",
+    "45": "the front right",
+    "90": "the right",
+    "135": "the rear right",
+    "180": "the rear",
+    "225": "the rear left",
+    "270": "the left",
+    "315": "the front left",
 }
 HIT_HEIGHT = {"unknown": "not known", "low": "low", "middle": "middle", "high": "high"}
 _CHOICES: dict[str, Any] = {
@@ -123,6 +123,7 @@ def _page(
     typed: dict[str, str] | None = None,
 ) -> Response:
     view = desk_of(request).view(number)
+    shown = typed or {}
     details: dict[str, Any] = view.job.details.model_dump()
     details["hit_from_deg"] = "" if details["hit_from_deg"] is None else str(details["hit_from_deg"])
     return render(
@@ -130,14 +131,14 @@ def _page(
         "take_in.html",
         session,
         fault=fault,
-        typed={**details, "version": str(view.job.version), **(typed or {})},
+        typed={**details, "version": str(view.job.version), **shown},
         view=view,
         spine=spine(view),
         at="take-in",
         items=SAFETY_ITEMS,
         answers={fact.item: fact for fact in view.facts.safety},
         hold=view.state.hold("made_safe"),
-        check=check_vin((typed or details)["vin"]),
+        check=check_vin(shown.get("vin", details["vin"])),
         **_CHOICES,
     )
 

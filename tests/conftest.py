@@ -1,0 +1,142 @@
+"""What tests share: a private MariaDB, a fresh database for each module, a desk, people, pages and an invented sheet."""
+
+import secrets
+import shutil
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from urllib.parse import urlsplit
+
+import pymysql
+import pytest
+from starlette.testclient import TestClient
+
+from fairsquare.actions import Desk
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.demo.people import SIGN_INS, SignIn
+from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.service.mariadb import PrivateMariaDB
+from fairsquare.settings import Settings
+from fairsquare.store import people
+from fairsquare.store.database import Database, connect_arguments
+from fairsquare.store.migrate import migrate
+from fairsquare.store.people import Person
+from fairsquare.web.app import create_app
+
+
+@pytest.fixture(scope="session")
+def mariadb() -> Iterator[PrivateMariaDB]:
+    folder = Path(tempfile.mkdtemp(prefix="fairsquare-test-"))
+    folder.chmod(0o755)
+    server = PrivateMariaDB(folder / "mariadb", quick=True)
+    server.start()
+    yield server
+    server.stop()
+    server.remove()
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="module")
+def url(mariadb: PrivateMariaDB) -> Iterator[str]:
+    """A database of its own for each module of tests, with all tables."""
+    whole = mariadb._own_database()
+    name = f"test_{secrets.token_hex(4)}"
+    admin = pymysql.connect(**{**connect_arguments(whole), "autocommit": True})
+    admin.cursor().execute(f"CREATE DATABASE {name}")
+    own = urlsplit(whole)._replace(path=f"/{name}").geturl()
+    migrate(own)
+    yield own
+    admin.ping(reconnect=True)
+    admin.cursor().execute(f"DROP DATABASE {name}")
+    admin.close()
+
+
+@pytest.fixture(scope="module")
+def database(url: str) -> Iterator[Database]:
+    database = Database(url, 8)
+    yield database
+    database.close()
+
+
+@pytest.fixture(scope="module")
+def persons(database: Database) -> dict[str, Person]:
+    """The demo's people, by their roles: technician, lead, estimator, apprentice."""
+
+    def add(one: SignIn) -> Person:
+        number = database.run(
+            lambda c: people.add_person(c, one.name, one.full_name, one.role, one.password, demo=True)
+        )
+        return Person(number, one.name, one.full_name, one.role)
+
+    found: dict[str, Person] = {}
+    for one in SIGN_INS:
+        found.setdefault(one.role, add(one))
+    return found
+
+
+@pytest.fixture(scope="module")
+def desk(database: Database, persons: dict[str, Person]) -> Desk:
+    return Desk(database, software="Fair Square test", workshop="a test", number_prefix="SL-")
+
+
+@pytest.fixture(scope="session")
+def sheet() -> Sheet:
+    return DUNLIN.sheet
+
+
+@pytest.fixture(scope="module")
+def app(url: str, database: Database, persons: dict[str, Person]):
+    settings = Settings(database_url=url, demo=True, sign_in_tries=60)
+    return create_app(settings, database)
+
+
+def key() -> str:
+    """A new request key."""
+    return secrets.token_urlsafe(18)
+
+
+class Pages:
+    """A browser without a screen: signed in, it fills forms with the tokens that the page gave."""
+
+    def __init__(self, app, sign_in: SignIn | None) -> None:
+        self.http = TestClient(app, base_url="http://testserver", follow_redirects=True, raise_server_exceptions=False)
+        if sign_in:
+            answer = self.http.post("/sign-in", data={"name": sign_in.name, "password": sign_in.password})
+            assert "Sign in" not in answer.text[:300], answer.text[:500]
+
+    def get(self, path: str, status: int = 200) -> str:
+        answer = self.http.get(path)
+        assert answer.status_code == status, (path, answer.status_code, answer.text[-1500:])
+        return answer.text
+
+    def csrf(self) -> str:
+        page = self.http.get("/help").text
+        return page.split('"X-CSRF-Token": "')[1].split('"')[0]
+
+    def post(self, path: str, status: int = 200, files=None, headers=None, **fields: str) -> str:
+        data = {"csrf": self.csrf(), "request_key": key(), **fields}
+        answer = self.http.post(path, data=data, files=files, headers=headers)
+        assert answer.status_code == status, (path, answer.status_code, answer.text[-2500:])
+        return answer.text
+
+
+@pytest.fixture(scope="module")
+def as_role(app):
+    """Return pages signed in as somebody of a role."""
+    made: dict[str, Pages] = {}
+
+    def sign_in(role: str) -> Pages:
+        if role not in made:
+            made[role] = Pages(app, next(one for one in SIGN_INS if one.role == role))
+        return made[role]
+
+    return sign_in
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _quiet_logs() -> None:
+    import logging
+
+    import structlog
+
+    structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.ERROR))

@@ -1,0 +1,96 @@
+"""The four doors: Python, the command line (one, and a line at a time), and the schemas; the API's is in tests/web."""
+
+import json
+
+import jsonschema
+import pytest
+from typer.testing import CliRunner
+
+from fairsquare.cli import app
+from fairsquare.core.catalogue import CATALOGUE, BadRequest
+from fairsquare.core.intake.vin import check_digit, check_vin
+from fairsquare.demo.vehicles import DUNLIN
+from tests.core.facts import REFERENCES, readings
+
+SHEET = DUNLIN.sheet.model_dump(mode="json")
+READ = [{"code": r.code, "xyz": list(r.xyz)} for r in readings(REFERENCES)]
+NOUGHT = [[0.1, 0, 0], [0, 0.1, 0], [0, 0, 0.1]]
+REQUESTS = {
+    "parse-length": {"text": "21 3/8 in"},
+    "compare-lengths": {"a": "8 mm", "b": "3/8 in"},
+    "sheet-spans": {"sheet": SHEET, "pairs": [["F4L", "C1R"]]},
+    "fit-setup": {"sheet": SHEET, "readings": READ},
+    "place-readings": {"sheet": SHEET, "references": READ, "readings": READ},
+    "judge-points": {"sheet": SHEET, "points": {"F4L": {"xyz": [2110, 478, 402], "covariance": NOUGHT}}},
+}
+
+
+def run(*arguments: str, sent: str = ""):
+    return CliRunner().invoke(app, ["compute", *arguments], input=sent)
+
+
+@pytest.mark.parametrize("name", list(CATALOGUE))
+def test_the_same_answer_to_the_last_digit(name) -> None:
+    calculation, text = CATALOGUE[name], json.dumps(REQUESTS[name])
+    by_python = calculation.function(calculation.request.model_validate_json(text)).model_dump_json()
+    assert run(name, sent=text).stdout.strip() == by_python
+    assert run(name, "--jsonl", sent=text + "\n" + text + "\n").stdout.splitlines() == [by_python] * 2
+
+
+@pytest.mark.parametrize("name", list(CATALOGUE))
+def test_schemas_describe_request_and_result(name) -> None:
+    schemas = json.loads(run("--schema", name).stdout)
+    jsonschema.validate(REQUESTS[name], schemas["request"])
+    jsonschema.validate(json.loads(run(name, sent=json.dumps(REQUESTS[name])).stdout), schemas["result"])
+    assert run("--list").stdout.split() == list(CATALOGUE)
+
+
+def test_a_bad_line_gives_an_error_and_the_run_goes_on() -> None:
+    answer = run("parse-length", "--jsonl", sent='{"text": "5"}\n{"text": "x"}\nnonsense\n{"text": "6"}\n')
+    lines = [json.loads(line) for line in answer.stdout.splitlines()]
+    assert answer.exit_code == 1
+    assert [line.get("mm") for line in lines] == [5, None, None, 6]
+    assert lines[1]["error"]["at"] == 0
+    assert "not JSON" in lines[2]["error"]["title"]
+
+
+@pytest.mark.parametrize(
+    ("sent", "field", "words"),
+    [
+        ('{"text": "5", "more": 1}', "more", "no such field"),
+        ("{}", "text", "needed"),
+        ('{"text": 5}', "text", "string"),
+        ('{"text": "5", "unit": "yard"}', "unit", "mm"),
+    ],
+)
+def test_a_wrong_request_is_refused_whole(sent, field, words) -> None:
+    answer = run("parse-length", sent=sent)
+    assert answer.exit_code == 2
+    problem = json.loads(answer.stderr)
+    assert problem["errors"][0]["field"] == field
+    assert words in problem["errors"][0]["message"]
+    assert problem["status"] == 422
+
+
+@pytest.mark.parametrize("value", ["NaN", "Infinity", "-Infinity", "1e999"])
+def test_nan_and_infinity_are_refused(value) -> None:
+    text = json.dumps(REQUESTS["judge-points"]).replace("2110", value)
+    with pytest.raises(BadRequest):
+        CATALOGUE["judge-points"].run_json(text)
+
+
+def test_an_unknown_calculation_is_named() -> None:
+    answer = run("fit-everything")
+    assert answer.exit_code == 2
+    assert "choose one of" in json.loads(answer.stderr)["title"]
+
+
+def test_check_digits() -> None:
+    """The VIN of all ones has check digit 1: the sum of the weights without the ninth is 89, and 89 mod 11 is 1."""
+    assert check_digit("11111111111111111") == "1"
+    assert check_vin("1m8gdm9axkp042788").verdict == "fits", "the worked example of 49 CFR 565, from memory"
+    assert check_vin("1M8GDM9A1KP042788").verdict == "does_not_fit"
+    assert "many regions" in check_vin("1M8GDM9A1KP042788").words.lower()
+    assert check_vin("1M8GDM9AXKP04278").verdict == "malformed"
+    assert "look for 1 and 0" in check_vin("OM8GDM9AXKP042788").words
+    assert check_vin("  ").verdict == "none"

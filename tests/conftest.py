@@ -2,11 +2,14 @@
 
 import secrets
 import shutil
+import sys
 import tempfile
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from urllib.parse import urlsplit
 
+import httpx
 import pymysql
 import pytest
 from starlette.testclient import TestClient
@@ -16,6 +19,7 @@ from fairsquare.core.sheet.model import Sheet
 from fairsquare.demo.people import SIGN_INS, SignIn
 from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.service.mariadb import PrivateMariaDB
+from fairsquare.service.processes import free_port, start, stop
 from fairsquare.settings import Settings
 from fairsquare.store import people
 from fairsquare.store.database import Database, connect_arguments
@@ -118,6 +122,28 @@ class Pages:
         answer = self.http.post(path, data=data, files=files, headers=headers)
         assert answer.status_code == status, (path, answer.status_code, answer.text[-2500:])
         return answer.text
+
+
+@pytest.fixture(scope="module")
+def server(url: str, persons: dict[str, Person], tmp_path_factory) -> Iterator[str]:
+    """The address of a real server over the module's database."""
+    port = free_port()
+    log = (tmp_path_factory.mktemp("server") / "log").open("wb")
+    process = start(
+        [sys.executable, "-m", "fairsquare", "start", "--port", str(port)],
+        log=log,
+        environment={"FAIRSQUARE_DATABASE_URL": url, "FAIRSQUARE_DEMO": "1", "FAIRSQUARE_SIGN_IN_TRIES": "60"},
+    )
+    address = f"http://127.0.0.1:{port}"
+    until = time.monotonic() + 30
+    while time.monotonic() < until:
+        try:
+            if httpx.get(f"{address}/readyz").status_code == 200:
+                break
+        except httpx.HTTPError:
+            time.sleep(0.05)
+    yield address
+    stop(process)
 
 
 @pytest.fixture(scope="module")

@@ -13,7 +13,7 @@ from pydantic import Field
 from fairsquare.core.axes import apply_pose, covariance_through_pose
 from fairsquare.core.errors import Refused
 from fairsquare.core.measure.setup import FitSetup, Reading, SetupFit, fit_setup
-from fairsquare.core.model import Code, Matrix3, Model, Row3
+from fairsquare.core.model import Code, Many, Matrix3, Model, Row3
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
 
 Floats = npt.NDArray[np.float64]
@@ -27,10 +27,10 @@ class PlaceReadings(Model):
     """
 
     sheet: Sheet
-    references: tuple[Reading, ...]
-    readings: tuple[Reading, ...]
+    references: Many[Reading]
+    readings: Many[Reading]
     sigma_mm: Annotated[float, Field(ge=0, le=1e4)] = 0.3
-    trusted: tuple[Code, ...] | None = None
+    trusted: Many[Code] | None = None
 
 
 class PlacedPoint(Model):

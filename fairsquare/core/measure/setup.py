@@ -17,7 +17,7 @@ from scipy.special import chdtrc, chdtri, chndtrinc
 
 from fairsquare.core.axes import apply_pose, best_rotation, covariance_through_pose, pose_jacobian
 from fairsquare.core.errors import Refused
-from fairsquare.core.model import Code, Matrix3, Model, Row3, Vector
+from fairsquare.core.model import Code, Many, Matrix3, Model, Row3, Vector
 from fairsquare.core.sheet.model import Point, Sheet, find_point, points_by_code, tolerances
 
 Floats = npt.NDArray[np.float64]
@@ -44,7 +44,7 @@ class FitSetup(Model):
     """Readings of reference points; each of their coordinates scatters by `sigma_mm`."""
 
     sheet: Sheet
-    readings: tuple[Reading, ...]
+    readings: Many[Reading]
     sigma_mm: Annotated[float, Field(ge=0, le=1e4)] = 0.3
 
 

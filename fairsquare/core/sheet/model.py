@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from fairsquare.core.errors import Refused, UnknownCode
-from fairsquare.core.model import Code, Model, NotNegative, Tolerances, Vector
+from fairsquare.core.model import Code, Many, Model, NotNegative, Tolerances, Vector
 
 Construction = Literal["unibody", "ladder", "truck", "aluminium", "trailer"]
 Feature = Literal["hole", "slot", "stud", "bolt", "edge"]
@@ -49,8 +49,8 @@ class Sheet(Model):
     construction: Construction
     tolerance_mm: NotNegative = 3.0
     build_sigma_mm: NotNegative = 0.5
-    points: tuple[Point, ...]
-    spans: tuple[Span, ...] = ()
+    points: Many[Point]
+    spans: Many[Span] = ()
 
 
 def points_by_code(sheet: Sheet, field: str = "sheet") -> dict[str, Point]:

@@ -4,21 +4,21 @@ from typing import Annotated
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import BeforeValidator, Field
+from pydantic import Field
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.model import Code, Model, NotNegative, tuple_from_list
+from fairsquare.core.model import Code, Many, Model, NotNegative
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code, tolerances
 
 Floats = npt.NDArray[np.float64]
-Pair = Annotated[tuple[Code, Code], BeforeValidator(tuple_from_list)]
+Pair = Annotated[tuple[Code, Code], Field(strict=False)]
 
 
 class SheetSpans(Model):
     """The pairs of codes whose spans are wanted; `shortest_pointer_mm` is set at the lower end."""
 
     sheet: Sheet
-    pairs: tuple[Pair, ...]
+    pairs: Many[Pair]
     shortest_pointer_mm: NotNegative = 100.0
 
 

@@ -131,13 +131,16 @@ window.addEventListener("online", sendKept);
 setInterval(sendKept, RETRY_MS);
 
 // A page that the browser fetched anew is a new page: its call line has the cursor again.
-document.addEventListener("htmx:afterSwap", (event) => {
+document.addEventListener("htmx:afterSettle", (event) => {
   if (event.detail.target.id === "board") {
     showKept();
     const input = document.getElementById("call");
     if (input) {
-      input.focus();
-      input.setSelectionRange(input.value.length, input.value.length);
+      if (document.activeElement !== input) {
+        input.focus();
+        input.setSelectionRange(input.value.length, input.value.length);
+      }
+      if (input.value && !input.matches("[aria-invalid]")) input.dispatchEvent(new Event("input", { bubbles: true }));
     }
   }
   prepareDrawings();

@@ -1,0 +1,201 @@
+"""Every page in both lights without a violation that axe-core finds; the drawing; the line that drops; the database that dies."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from fairsquare.actions import Desk
+from fairsquare.demo.load import load
+from fairsquare.demo.vehicles import DUNLIN, instrument_reading, seed_of
+from tests.browser.conftest import sign_in
+from tests.conftest import key
+
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-8")
+PLACES = {point.code: np.array(point.xyz) for point in DUNLIN.sheet.points}
+JOB = "SL-0005"
+PAGES = (
+    "/",
+    "/?q=nothing-like-it",
+    "/jobs/new",
+    "/people",
+    "/help",
+    "/calculations",
+    "/jobs/SL-0001/take-in",
+    "/jobs/SL-0002/sheet",
+    "/jobs/SL-0001/measure",
+    f"/jobs/{JOB}/sheet?a=F4L&b=C1R",
+    f"/jobs/{JOB}/set-up",
+    "/jobs/SL-0002/set-up",
+    f"/jobs/{JOB}/measure?point=F4R",
+    f"/jobs/{JOB}/measure?seen=ends",
+    f"/jobs/{JOB}/why/F4R",
+    f"/jobs/{JOB}/fit",
+    f"/jobs/{JOB}/holds/made_safe",
+    f"/jobs/{JOB}/holds/fit_accepted",
+    f"/jobs/{JOB}/record",
+    "/nowhere",
+)
+
+
+@pytest.fixture(scope="module", autouse=True)
+def demo(desk: Desk) -> list[str]:
+    """The demo's jobs, as `./run demo` loads them."""
+    return load(desk)
+
+
+def call(code: str, moved=(0.0, 0.0, 0.0)) -> str:
+    xyz = instrument_reading(PLACES[code] + np.array(moved), seed_of(JOB, 1), np.zeros(3))
+    return f"{code.lower()} {xyz[0]} {xyz[1]} {xyz[2]}"
+
+
+def violations(page: Page) -> list[str]:
+    page.evaluate(AXE)
+    found = page.evaluate(
+        "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
+    )
+    return [
+        f"{v['id']}: {node['html'][:160]} {node['failureSummary'][:300]}"
+        for v in found["violations"]
+        for node in v["nodes"]
+    ]
+
+
+@pytest.mark.parametrize("mode", ["light", "shop"])
+def test_axe_finds_nothing(page: Page, server: str, desk: Desk, persons, mode) -> None:
+    page.goto("/sign-in")
+    page.context.add_cookies([{"name": "mode", "value": mode, "url": server}])
+    page.reload()
+    found = {"/sign-in": violations(page)}
+    sign_in(page)
+    record = f"/records/{desk.make_record(persons['lead'], key(), JOB)}"
+    for path in (*PAGES, record):
+        page.goto(path)
+        assert page.evaluate("document.documentElement.dataset.bsTheme") == ("dark" if mode == "shop" else "light")
+        found[path] = violations(page)
+    page.goto("/jobs/SL-0002/sheet")
+    page.fill("[name=table]", "code,length,width,height\nA,nan,2,3\nB,1,2,3\n")
+    page.click("text=Show what it says")
+    page.wait_for_selector(".lines")
+    found["preview"] = violations(page)
+    assert {path: faults for path, faults in found.items() if faults} == {}
+
+
+def test_the_drawing_and_the_table_select_in_each_other(page: Page) -> None:
+    sign_in(page)
+    page.goto(f"/jobs/{JOB}/measure")
+    page.click(".readings a:has-text('F4R')")
+    page.wait_for_url("**point=F4R")
+    expect(page.locator(".structure .pt.chosen")).to_have_count(2)
+    page.locator(".view-plan .pt[data-code=F5L]").click()
+    page.wait_for_url("**point=F5L")
+    expect(page.locator(".readings tr.chosen")).to_have_attribute("data-code", "F5L")
+    page.go_back()
+    expect(page.locator(".chip")).to_have_text("F4R")
+
+
+def test_movement_is_drawn_by_the_factor_beside_it(page: Page) -> None:
+    sign_in(page)
+    page.goto(f"/jobs/{JOB}/measure")
+
+    def reach() -> float:
+        return page.evaluate(
+            """() => { const p = document.querySelector('.view-plan .pt[data-code=F5R]');
+                 const home = p.dataset.way.split(',').map(Number);
+                 const at = p.querySelector('.s-mark .s-frame').getAttribute('d').match(/-?[0-9.]+/g).map(Number);
+                 return Math.hypot(at[0] + 5.5 - home[0], at[1] + 5.5 - home[1]); }"""
+        )
+
+    ten = reach()
+    page.locator("[data-factor-slider]").fill("20")
+    expect(page.locator(".factor output")).to_have_text("×20")
+    assert reach() == pytest.approx(2 * ten, rel=0.02)
+    page.reload()
+    expect(page.locator(".factor output")).to_have_text("×20")
+    assert reach() == pytest.approx(2 * ten, rel=0.02)
+
+
+def test_zoom_and_fit_by_keys_wheel_and_button(page: Page) -> None:
+    sign_in(page)
+    page.goto(f"/jobs/{JOB}/measure")
+    svg = page.locator("[data-drawing] svg.structure")
+    whole = svg.get_attribute("viewBox")
+    svg.hover()
+    page.mouse.wheel(0, -300)
+    expect(svg).not_to_have_attribute("viewBox", whole)
+    page.click("[data-zoom=fit]")
+    expect(svg).to_have_attribute("viewBox", whole)
+    page.locator(".pane-head a").first.focus()
+    page.keyboard.press("+")
+    expect(svg).not_to_have_attribute("viewBox", whole)
+    page.keyboard.press("0")
+    expect(svg).to_have_attribute("viewBox", whole)
+    page.keyboard.press("/")
+    expect(page.locator("#call")).to_be_focused()
+    page.keyboard.press("Escape")
+    page.keyboard.press("?")
+    page.wait_for_url("**/help")
+
+
+def test_when_the_connection_drops_what_is_called_is_kept_and_sent_once(page: Page, desk: Desk) -> None:
+    sign_in(page)
+    page.goto(f"/jobs/{JOB}/measure")
+    page.wait_for_load_state("networkidle")
+    before = len(desk.view(JOB).facts.readings)
+    page.context.set_offline(True)
+    for code in ("R2L", "R2R"):
+        page.fill("#call", call(code))
+        page.press("#call", "Enter")
+        expect(page.locator("#kept")).to_contain_text(code.lower())
+    expect(page.locator("#line")).to_contain_text("No connection")
+    assert page.input_value("#call") == ""
+    page.context.set_offline(False)
+    expect(page.locator(".tallies")).to_contain_text("18 of 20 points", timeout=15_000)
+    expect(page.locator("#kept")).to_be_hidden()
+    assert len(desk.view(JOB).facts.readings) == before + 2
+
+
+def test_the_database_dies_between_two_readings(page: Page, mariadb, desk: Desk) -> None:
+    sign_in(page)
+    page.goto(f"/jobs/{JOB}/measure?point=R3L")
+    before = {r.said for r in desk.view(JOB).facts.readings}
+    page.fill("#call", call("R3L"))
+    page.press("#call", "Enter")
+    expect(page.locator(".chip")).to_have_text("R3L")
+    expect(page.locator(".tallies")).to_contain_text("19 of 20 points")
+    mariadb.kill()
+    page.fill("#call", call("R3R"))
+    page.press("#call", "Enter")
+    expect(page.locator("#line")).to_contain_text("The database does not answer", timeout=20_000)
+    expect(page.locator("#kept")).to_contain_text("r3r")
+    mariadb.restart()
+    expect(page.locator(".tallies")).to_contain_text("20 of 20 points", timeout=30_000)
+    expect(page.locator("#line")).to_be_hidden()
+    after = {r.said for r in desk.view(JOB).facts.readings}
+    assert after - before == {call("R3L"), call("R3R")}
+    page.reload()
+    expect(page.locator(".tallies")).to_contain_text("20 of 20 points")
+
+
+def test_what_the_instrument_sends_shows_by_itself(page: Page, desk: Desk, persons) -> None:
+    from fairsquare.store.measuring import NewReading
+
+    sign_in(page)
+    page.goto(f"/jobs/{JOB}/measure?point=F3L")
+    expect(page.locator(".said-words")).to_contain_text("1 reading")
+    page.fill("#call", "half a call")
+    text = call("F3L")
+    xyz = tuple(float(v) for v in text.split()[1:])
+    desk.take_readings(persons["technician"], key(), JOB, 1, [NewReading("point", "F3L", xyz, text)])
+    expect(page.locator(".said-words")).to_contain_text("2 readings")
+    assert page.input_value("#call") == "half a call", "the call line is left alone"
+
+
+def test_a_file_that_is_too_large_is_said_before_it_is_sent(page: Page, tmp_path) -> None:
+    sign_in(page)
+    page.goto("/jobs/SL-0002/sheet")
+    large = tmp_path / "large.csv"
+    large.write_bytes(b"x" * (9 * 1024 * 1024))
+    page.set_input_files("[name=file]", large)
+    assert "larger than 8 MB" in page.evaluate("document.querySelector('[name=file]').validationMessage")

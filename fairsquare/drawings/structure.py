@@ -5,10 +5,11 @@ On the page the front is at the left: a point is drawn at (−x, y) from above, 
 
 import math
 from collections.abc import Callable, Mapping
+from html import escape
 from typing import NamedTuple
 from urllib.parse import quote
 
-from markupsafe import Markup, escape
+from markupsafe import Markup
 
 from fairsquare.core.measure.conformity import PointJudgement, State
 from fairsquare.core.model import Row3

@@ -1,8 +1,6 @@
 """Everything recorded of a job, gathered into the facts from which core works it out."""
 
 import json
-from collections import OrderedDict
-from threading import Lock
 from typing import Any
 
 from fairsquare.core.facts import (
@@ -20,6 +18,7 @@ from fairsquare.core.facts import (
 from fairsquare.core.release.holds import JobState, job_state
 from fairsquare.store.database import Connection, rows, utc
 from fairsquare.store.jobs import Job
+from fairsquare.store.kept import Kept
 from fairsquare.store.sheets import find_sheet
 
 _WHO = "p.full_name, p.role"
@@ -48,24 +47,16 @@ class StateCache:
     """Job states that were worked out, kept by job and revision: whatever is recorded of a job makes a new one."""
 
     def __init__(self, most: int = 600) -> None:
-        self._most = most
-        self._kept: OrderedDict[tuple[int, int], tuple[JobFacts, JobState]] = OrderedDict()
-        self._lock = Lock()
+        self._kept: Kept[tuple[JobFacts, JobState]] = Kept(most)
 
     def get(self, connection: Connection, job: Job) -> tuple[JobFacts, JobState]:
         """Return the facts and the state of a job as they stand at its revision."""
-        key = (job.id, job.revision)
-        with self._lock:
-            if key in self._kept:
-                self._kept.move_to_end(key)
-                return self._kept[key]
-        facts = load_facts(connection, job)
-        found = (facts, job_state(facts))
-        with self._lock:
-            self._kept[key] = found
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
-        return found
+
+        def work_out() -> tuple[JobFacts, JobState]:
+            facts = load_facts(connection, job)
+            return facts, job_state(facts)
+
+        return self._kept.get((job.id, job.revision), work_out)
 
 
 def _who(found: dict[str, Any]) -> Who:

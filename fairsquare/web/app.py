@@ -7,6 +7,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, PlainTextResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
+from markupsafe import Markup
 from starlette.exceptions import HTTPException
 from starlette.types import Receive, Scope, Send
 
@@ -16,6 +17,7 @@ from fairsquare.api.routes import router as api_router
 from fairsquare.core.errors import FairSquareError
 from fairsquare.settings import Settings
 from fairsquare.store.database import Database, rows
+from fairsquare.store.kept import Kept
 from fairsquare.store.migrate import pending
 from fairsquare.web.middleware import AroundRequests, LimitBody
 from fairsquare.web.page import SignInFirst, local_path, render
@@ -45,6 +47,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         openapi_url="/api/openapi.json",
     )
     app.state.settings = settings
+    app.state.drawn = Kept[Markup](most=400)
     app.state.desk = Desk(
         database,
         software=f"Fair Square {__version__}",

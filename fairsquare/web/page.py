@@ -3,6 +3,7 @@
 import datetime
 import hmac
 import secrets
+from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import Any, NamedTuple, cast
 from urllib.parse import quote
@@ -10,6 +11,7 @@ from urllib.parse import quote
 from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from fastapi.templating import Jinja2Templates
+from markupsafe import Markup
 from starlette.datastructures import FormData, UploadFile
 
 from fairsquare import __version__
@@ -19,6 +21,7 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.drawings.sign import sign
 from fairsquare.settings import Settings
 from fairsquare.store import people
+from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web import units as shown
 from fairsquare.web.units import Units
@@ -129,7 +132,6 @@ def render(
         "session": session,
         "person": session.person if session else None,
         "csrf": session.csrf if session else "",
-        "units": unit,
         "mode": "shop" if request.cookies.get("mode") == "shop" else "light",
         "workshop": settings_of(request).workshop,
         "here": request.url.path + (f"?{request.url.query}" if request.url.query else ""),
@@ -137,16 +139,35 @@ def render(
         "typed": typed or {},
         "new_key": new_key,
         "may": may,
-        "sign": sign,
         "version": __version__,
+        "clock": clock,
+        **in_units(unit),
+    }
+    code = fault.status if fault and status == 200 else status
+    return templates.TemplateResponse(request, template, {**everywhere, **context}, status_code=code)
+
+
+def in_units(unit: Units) -> dict[str, Any]:
+    """Return what templates need to show lengths in the units of the person's choice."""
+    return {
+        "units": unit,
+        "sign": sign,
         "length": lambda mm, digits=1: shown.length(mm, unit, digits),
         "size": lambda mm: shown.size(mm, unit),
         "deviation_words": lambda deviation, place: shown.words(deviation, place, unit),
         "short_word": lambda deviation, place, axis: shown.short_word(deviation, place, axis, unit),
-        "clock": clock,
     }
-    code = fault.status if fault and status == 200 else status
-    return templates.TemplateResponse(request, template, {**everywhere, **context}, status_code=code)
+
+
+def drawn_once(request: Request, key: Hashable, make: Callable[[], Markup]) -> Markup:
+    """Return a drawing or a table, made once for each `key`, which has to change with whatever it shows."""
+    kept: Kept[Markup] = request.app.state.drawn
+    return kept.get(key, make)
+
+
+def part(template: str, **context: Any) -> Markup:
+    """Return a part of a page as markup."""
+    return Markup(templates.get_template(template).render(context))  # noqa: S704 - rendered with escaping on
 
 
 def clock(moment: str) -> str:

@@ -46,8 +46,14 @@ class Keys:
         self.to(selector)
         self.press("Enter")
 
+    def press_focused(self, selector: str) -> None:
+        """Press Enter once the page has put the focus where it should be."""
+        expect(self.page.locator(selector)).to_be_focused()
+        self.press("Enter")
+
     def sign_in(self, name: str, password: str) -> None:
         self.page.goto("/sign-in")
+        expect(self.page.locator("[name=name]")).to_be_focused()
         self.write(name)
         self.press("Tab")
         self.write(password)
@@ -59,7 +65,7 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     keys = Keys(page)
     keys.sign_in("ngozi", "tide-tables-40")
     keys.enter("a[href='/jobs/new']")
-    page.wait_for_url("**/jobs/new")
+    expect(page.locator("[name=vehicle]")).to_be_focused()
     keys.write("Dunlin post van")
     keys.to("[name=vin]")
     keys.write("9ZZDUN1V1NS000417")
@@ -78,7 +84,7 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
         expect(page.locator(f"#{item.key}")).to_have_class(f"check {answer}")
     keys.enter("a[href$='/holds/made_safe'].btn-primary")
     page.wait_for_url("**/holds/made_safe")
-    keys.press("Enter")
+    keys.press_focused(".hold-page .btn-primary")
     page.wait_for_url("**/take-in")
 
     keys.press("Escape")
@@ -106,7 +112,7 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     keys.press("Escape")
     keys.enter("a[href$='/holds/setup_accepted'].btn-primary")
     page.wait_for_url("**/holds/setup_accepted")
-    keys.press("Enter")
+    keys.press_focused(".hold-page .btn-primary")
     page.wait_for_url("**/set-up")
 
     keys.press("Escape")
@@ -139,9 +145,9 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     keys.sign_in("solveig", "north-light-12")
     page.goto(f"/jobs/{job}/holds/fit_accepted")
     expect(page.get_by_text("All the evidence is there")).to_be_visible()
-    keys.press("Enter")
+    keys.press_focused(".hold-page .btn-primary")
     page.wait_for_url("**/record")
-    keys.press("Enter")
+    keys.press_focused("form .btn-primary")
     page.wait_for_url("**/records/*")
     expect(page.locator(".check-line")).to_contain_text("Whole, and its figures follow from its readings.")
     with page.expect_download() as coming:

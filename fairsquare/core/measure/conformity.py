@@ -54,15 +54,15 @@ class PointsJudged(Model):
 def judge_points(request: JudgePoints) -> PointsJudged:
     """Judge every point of the sheet. Raises `Refused` for a code off the sheet or a covariance that is none."""
     points = points_by_code(request.sheet)
-    for code, measured in request.points.items():
+    for code in request.points:
         find_point(points, code, f"points.{code}")
-        _check_covariance(measured.covariance, f"points.{code}.covariance")
-    return PointsJudged(
-        points={
-            code: _judge(request.sheet, point, request.points.get(code), request.coverage)
-            for code, point in points.items()
-        }
+    unread: State = "unread"
+    nothing = PointJudgement(
+        deviation=None, expanded=None, probability=None, states=(unread,) * 3, state=unread, words="not read"
     )
+    read = {code: request.points[code] for code in points if code in request.points}
+    found = _judge_all(request.sheet, points, read, request.coverage) if read else {}
+    return PointsJudged(points={code: found.get(code, nothing) for code in points})
 
 
 def conformance_probability(deviation: Floats, sigma: Floats, tolerance: Floats) -> Floats:
@@ -104,47 +104,57 @@ def axis_words(deviation: Row3, place: Row3) -> tuple[str, str, str]:
     )
 
 
-def _judge(sheet: Sheet, point: Point, measured: MeasuredPoint | None, coverage: float) -> PointJudgement:
-    if measured is None:
-        unread: State = "unread"
-        return PointJudgement(
-            deviation=None, expanded=None, probability=None, states=(unread,) * 3, state=unread, words="not read"
-        )
-    deviation = np.array(measured.xyz) - np.array(point.xyz)
-    sigma = np.sqrt(np.maximum(np.diag(np.array(measured.covariance)), 0) + np.square(point.sigma_mm or (0.0,) * 3))
-    limit = np.array(tolerances(sheet, point))
+def _judge_all(
+    sheet: Sheet, points: dict[str, Point], read: dict[str, MeasuredPoint], coverage: float
+) -> dict[str, PointJudgement]:
+    """Judge the points that were read, all at once: deviation, sigma and tolerance are arrays of shape (n, 3)."""
+    own = [points[code] for code in read]
+    covariances = np.array([measured.covariance for measured in read.values()])
+    _check_covariances(covariances, list(read))
+    deviation = np.array([measured.xyz for measured in read.values()]) - np.array([point.xyz for point in own])
+    own_variance = np.square([point.sigma_mm or (0.0, 0.0, 0.0) for point in own])
+    sigma = np.sqrt(np.maximum(np.einsum("nkk->nk", covariances), 0) + own_variance)
+    limit = np.array([tolerances(sheet, point) for point in own])
     expanded = coverage * sigma
     probability = conformance_probability(deviation, sigma, limit)
-    states = [
-        _state(abs(float(deviation[k])), float(expanded[k]), float(limit[k]), measured.determined[k]) for k in range(3)
-    ]
-    moved = _row3(deviation)
-    words = direction_words(moved, point.xyz, measured.determined)
-    return PointJudgement(
-        deviation=moved,
-        expanded=_row3(expanded),
-        probability=_row3(probability),
-        states=(states[0], states[1], states[2]),
-        state=next(state for state in _WORST_FIRST if state in states),
-        words=words if any(measured.determined) else "not read",
-    )
+    size = np.abs(deviation)
+    off, close = size > limit, size + expanded > limit
+    judged = {}
+    for row, (code, measured) in enumerate(read.items()):
+        states = tuple(_state(bool(off[row, k]), bool(close[row, k]), measured.determined[k]) for k in range(3))
+        moved = _row3(deviation[row])
+        words = direction_words(moved, points[code].xyz, measured.determined)
+        judged[code] = PointJudgement(
+            deviation=moved,
+            expanded=_row3(expanded[row]),
+            probability=_row3(probability[row]),
+            states=(states[0], states[1], states[2]),
+            state=next(state for state in _WORST_FIRST if state in states),
+            words=words if any(measured.determined) else "not read",
+        )
+    return judged
 
 
-def _state(size: float, expanded: float, tolerance: float, determined: bool) -> State:
+def _state(off: bool, close: bool, determined: bool) -> State:
     if not determined:
         return "unread"
-    if size > tolerance:
+    if off:
         return "off"
-    return "fair" if size + expanded <= tolerance else "close"
+    return "close" if close else "fair"
 
 
-def _check_covariance(covariance: Matrix3, field: str) -> None:
-    matrix = np.array(covariance)
-    scale = float(np.abs(matrix).max())
-    if not np.allclose(matrix, matrix.T, rtol=0, atol=1e-9 * scale):
-        raise Refused("A covariance must be symmetric.", field=field, value=covariance)
-    if scale > 0 and float(np.linalg.eigvalsh(matrix)[0]) < -1e-9 * scale:
-        raise Refused("A covariance has no negative eigenvalue: this one has.", field=field, value=covariance)
+def _check_covariances(covariances: Floats, codes: list[str]) -> None:
+    """Raise `Refused` for the first covariance (n, 3, 3) that is not symmetric or has a negative eigenvalue."""
+    scale = np.abs(covariances).max(axis=(1, 2))
+    skew = np.abs(covariances - np.swapaxes(covariances, 1, 2)).max(axis=(1, 2))
+    least = np.linalg.eigvalsh(covariances)[:, 0]
+    for bad, words in (
+        (skew > 1e-9 * scale, "A covariance must be symmetric."),
+        (least < -1e-9 * scale, "A covariance has no negative eigenvalue: this one has."),
+    ):
+        if bad.any():
+            first = int(np.argmax(bad))
+            raise Refused(words, field=f"points.{codes[first]}.covariance", value=covariances[first].tolist())
 
 
 def _row3(values: Floats) -> Row3:

@@ -56,7 +56,8 @@ def picture_of(facts: JobFacts, setup: SetupFact, sheet: Sheet, *, include_stale
     codes = {point.code for point in sheet.points}
     references = tuple(r for r in reference_readings(facts, setup.number) if r.code in codes)
     own = [r for r in counting(facts.readings) if r.setup == setup.number and r.code in codes]
-    own = [reading for reading in own if reading.purpose == "point" or reading in references]
+    reference_ids = {reading.id for reading in references}
+    own = [reading for reading in own if reading.purpose == "point" or reading.id in reference_ids]
     free = [r for r in own if not r.loaded and (include_stale or not r.stale)]
     fit, fault = _fit(sheet, references, setup.sigma_mm)
     placed: dict[str, PlacedPoint] = {}
@@ -90,7 +91,7 @@ def picture_of(facts: JobFacts, setup: SetupFact, sheet: Sheet, *, include_stale
         judged=judged.points,
         loaded_only=tuple(sorted(late)),
         stale_only=tuple(sorted(old)),
-        used={code: tuple(r.id for r in free if r.code == code) for code in sorted(free_codes)},
+        used=_ids_by_code(free),
     )
 
 
@@ -120,6 +121,13 @@ def _choice_stands(setup: SetupFact, references: tuple[ReadingFact, ...]) -> boo
 
 def _plain(readings: Iterable[ReadingFact]) -> tuple[Reading, ...]:
     return tuple(Reading(code=reading.code, xyz=reading.xyz) for reading in readings)
+
+
+def _ids_by_code(readings: Iterable[ReadingFact]) -> dict[str, tuple[int, ...]]:
+    used: dict[str, list[int]] = {}
+    for reading in sorted(readings, key=lambda r: r.code):
+        used.setdefault(reading.code, []).append(reading.id)
+    return {code: tuple(ids) for code, ids in used.items()}
 
 
 def _fit(sheet: Sheet, references: tuple[ReadingFact, ...], sigma_mm: float) -> tuple[SetupFit | None, str | None]:

@@ -62,12 +62,17 @@ def place_readings(request: PlaceReadings) -> PlacedPoints:
     served = {(r.code, r.xyz) for r in request.references if r.code in fit.trusted}
     variance = request.sigma_mm**2
     full = variance + request.sheet.build_sigma_mm**2
+    places = apply_pose(rotation, translation, np.array([r.xyz for r in request.readings], dtype=float).reshape(-1, 3))
+    rows: dict[str, list[int]] = {}
+    for row, reading in enumerate(request.readings):
+        rows.setdefault(reading.code, []).append(row)
+    means = np.array([places[own].mean(axis=0) for own in rows.values()]).reshape(-1, 3)
+    through_pose = covariance_through_pose(means, pose_covariance)
     placed: dict[str, PlacedPoint] = {}
-    for code in dict.fromkeys(reading.code for reading in request.readings):
-        own = [reading for reading in request.readings if reading.code == code]
-        places = apply_pose(rotation, translation, np.array([reading.xyz for reading in own], dtype=float))
-        in_fit = any((reading.code, reading.xyz) in served for reading in own)
-        placed[code] = _mean_of(places, variance, full, in_fit, pose_covariance)
+    for (code, own), mean, carried in zip(rows.items(), means, through_pose, strict=True):
+        in_fit = any((code, request.readings[row].xyz) in served for row in own)
+        share = 1 - 2 * variance / (len(own) * full) if in_fit else 1.0
+        placed[code] = _mean_of(places[own], mean, variance, share * carried)
     return PlacedPoints(fit=fit, points=placed)
 
 
@@ -83,19 +88,16 @@ def chosen_references(request: PlaceReadings) -> FitSetup:
     return FitSetup(sheet=request.sheet, readings=kept, sigma_mm=request.sigma_mm)
 
 
-def _mean_of(places: Floats, variance: float, full: float, in_fit: bool, pose_covariance: Floats) -> PlacedPoint:
-    """Average the readings (n, 3) of one point.
+def _mean_of(places: Floats, mean: Floats, variance: float, through_pose: Floats) -> PlacedPoint:
+    """Return the mean of the readings (n, 3) of one point.
 
     One axis of the mean has variance max(σ², s²)/n, s² the sample variance: what is scattered more than it should be
     is not made better by the formula. The pose adds J Σ Jᵀ; where one of the n readings served the fit, its error is in
-    both, with covariance −(σ²/n) J (ΣJᵀJ)⁻¹ Jᵀ = −(σ²/(n·s²)) J Σ Jᵀ.
+    both, with covariance −(σ²/n) J (ΣJᵀJ)⁻¹ Jᵀ = −(σ²/(n·s²)) J Σ Jᵀ, which the caller has taken into `through_pose`.
     """
     count = len(places)
-    mean = places.mean(axis=0)
     own = np.full(3, variance) if count == 1 else np.maximum(variance, places.var(axis=0, ddof=1))
-    share = 1 - 2 * variance / (count * full) if in_fit else 1.0
-    covariance = np.diag(own / count) + share * covariance_through_pose(mean[None], pose_covariance)[0]
-    covariance = (covariance + covariance.T) / 2
+    covariance = np.diag(own / count) + (through_pose + through_pose.T) / 2
     rows = [(float(row[0]), float(row[1]), float(row[2])) for row in covariance]
     scatter = float(np.linalg.norm(places - mean, axis=1).max()) if count > 1 else None
     return PlacedPoint(

@@ -18,7 +18,19 @@ from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.store import jobs
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Session
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import (
+    Form,
+    desk_of,
+    drawn_once,
+    go_to,
+    in_units,
+    job_path,
+    part,
+    render,
+    sent_form,
+    signed_in,
+    units_of,
+)
 from fairsquare.web.routes.setup import MOVED, remember_unit, setup_number, unit_of, whole
 
 router = APIRouter()
@@ -217,6 +229,23 @@ def _page(
     draw = ends if seen == "ends" else plan_and_sides
     own = [r for r in facts.readings if view.setup and r.setup == view.setup.number and r.code == point]
     states = [one.state for one in judged.values()]
+    of_job = (view.job.id, view.job.revision, seen, chosen.code if chosen else "")
+    drawing, table = None, None
+    if facts.sheet:
+        sheet, unit_shown = facts.sheet, units_of(request)
+        drawing = drawn_once(request, (*of_job, factor), lambda: draw(sheet, judged, factor, point or None, link))
+        table = drawn_once(
+            request,
+            (*of_job, unit_shown),
+            lambda: part(
+                "parts/points_table.html",
+                judged=judged,
+                points=points,
+                chosen=chosen,
+                seen=seen,
+                **in_units(unit_shown),
+            ),
+        )
     return render(
         request,
         "parts/measure_board.html" if request.headers.get("hx-request") else "measure.html",
@@ -233,7 +262,8 @@ def _page(
         chosen=chosen,
         seen=seen,
         factor=factor,
-        drawing=draw(facts.sheet, judged, factor, point or None, link) if facts.sheet else None,
+        drawing=drawing,
+        table=table,
         counts={state: states.count(state) for state in ("off", "close", "fair", "unread")},
         own=own,
         kept={reading.id for reading in counting(own)},

@@ -1,6 +1,7 @@
 """The datum sheet: typed in or imported, previewed line by line, accepted as a version, drawn, exported, spans."""
 
 from typing import cast
+from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Request, Response
 
@@ -16,7 +17,7 @@ from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.files import sheets as files
 from fairsquare.store import sheets as store
 from fairsquare.store.people import Session
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, drawn_once, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.routes.take_in import CONSTRUCTIONS
 
 router = APIRouter()
@@ -52,6 +53,8 @@ def show(
             span = _span(stored, a, b)
         except FairSquareError as wrong:
             fault = wrong
+    link = f"/jobs/{number}/sheet?b={quote(b[:40], safe='')}&a="
+    of_sheet = (view.job.id, stored.version, link)
     return render(
         request,
         "sheet.html",
@@ -64,8 +67,8 @@ def show(
         stored=stored,
         versions=versions,
         newest=version is None or version == view.facts.sheet_version,
-        drawing=plan_and_sides(stored.sheet, {}, link=f"/jobs/{number}/sheet?b={b}&a="),
-        ends=ends(stored.sheet, {}, link=f"/jobs/{number}/sheet?b={b}&a="),
+        drawing=drawn_once(request, ("sheet", *of_sheet), lambda: plan_and_sides(stored.sheet, {}, link=link)),
+        ends=drawn_once(request, ("ends", *of_sheet), lambda: ends(stored.sheet, {}, link=link)),
         span=span,
     )
 

@@ -4,7 +4,9 @@
 const RETRY_MS = 2500;
 const LARGEST_SLIDER = 50;
 
-// ---- the call line: what could not be sent is kept in the browser and sent again with the same key, once ----
+// ---- the call line: a call goes into a queue kept in the browser, is sent in order, and leaves it when it was recorded ----
+// So nothing is lost when one calls faster than the server answers, when the line drops, or when the database is away; and
+// each call has a key of its own, so that what is sent twice is recorded once.
 
 const keptName = () => `kept:${location.pathname}`;
 const readKept = () => {
@@ -15,43 +17,13 @@ const readKept = () => {
   }
 };
 const writeKept = (kept) => localStorage.setItem(keptName(), JSON.stringify(kept));
+const withoutKept = (key) => writeKept(readKept().filter((one) => one.values.request_key !== key));
+const PARTS = ["hold-strip", "picture", "head-words"];
 let sending = false;
 
 function newKey() {
   const bytes = crypto.getRandomValues(new Uint8Array(18));
   return btoa(String.fromCharCode(...bytes)).replace(/[+/=]/g, "x");
-}
-
-function showKept(words) {
-  const place = document.getElementById("kept");
-  if (!place) return;
-  const kept = readKept();
-  place.hidden = kept.length === 0;
-  place.replaceChildren();
-  if (!kept.length) return;
-  const head = document.createElement("p");
-  head.textContent = words || `${kept.length} called and kept here, not recorded yet:`;
-  const list = document.createElement("ul");
-  for (const one of kept) {
-    const item = document.createElement("li");
-    item.textContent = one.refused ? `${one.values.call}: ${one.refused} ` : one.values.call;
-    if (one.refused) {
-      const drop = document.createElement("button");
-      drop.type = "button";
-      drop.className = "quiet";
-      drop.textContent = "put it back on the call line";
-      drop.addEventListener("click", () => {
-        writeKept(readKept().filter((other) => other.values.request_key !== one.values.request_key));
-        const input = document.getElementById("call");
-        if (input) input.value = one.values.call;
-        showKept();
-        if (input) input.focus();
-      });
-      item.append(drop);
-    }
-    list.append(item);
-  }
-  place.append(head, list);
 }
 
 function lineIs(words) {
@@ -61,104 +33,156 @@ function lineIs(words) {
   line.textContent = words;
 }
 
-function keep(form) {
-  const values = Object.fromEntries(new FormData(form).entries());
-  const kept = readKept();
-  if (!kept.some((one) => one.values.request_key === values.request_key)) {
-    kept.push({ url: form.getAttribute("hx-post") || form.action, values });
-    writeKept(kept);
+function showKept(waitingToo) {
+  const place = document.getElementById("kept");
+  if (!place) return;
+  const kept = readKept().filter((one) => waitingToo || one.refused);
+  place.hidden = kept.length === 0;
+  if (!kept.length) return place.replaceChildren();
+  const head = document.createElement("p");
+  head.textContent = `${kept.length} called and kept here, not recorded:`;
+  const list = document.createElement("ul");
+  for (const one of kept) {
+    const item = document.createElement("li");
+    item.textContent = one.refused ? `${one.values.call}: ${one.refused} ` : one.values.call;
+    if (one.refused) item.append(backOnTheLine(one));
+    list.append(item);
   }
-  form.querySelector("[name=request_key]").value = newKey();
-  form.querySelector("[name=call]").value = "";
-  form.querySelector("[name=call]").focus();
-  showKept();
+  return place.replaceChildren(head, list);
 }
 
+function backOnTheLine(one) {
+  const button = document.createElement("button");
+  button.type = "button";
+  button.className = "quiet";
+  button.textContent = "put it back on the call line";
+  button.addEventListener("click", () => {
+    withoutKept(one.values.request_key);
+    showKept(true);
+    putOnTheLine(one.values.call);
+  });
+  return button;
+}
+
+function putOnTheLine(call) {
+  const input = document.getElementById("call");
+  if (!input) return;
+  input.value = call;
+  input.focus();
+  input.dispatchEvent(new Event("input", { bubbles: true }));
+}
+
+function isUnderstood(words) {
+  const place = document.getElementById("understood");
+  if (!place) return;
+  const wrong = document.createElement("span");
+  wrong.className = "wrong";
+  wrong.setAttribute("role", "alert");
+  wrong.textContent = words;
+  place.replaceChildren(wrong);
+}
+
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  const asked = form.dataset.confirm;
+  if (asked && !window.confirm(asked)) event.preventDefault();
+  if (!form.matches("form[data-call]")) return;
+  event.preventDefault();
+  const input = form.querySelector("[name=call]");
+  if (!input.value.trim()) return;
+  const values = Object.fromEntries(new FormData(form).entries());
+  writeKept([...readKept(), { url: form.getAttribute("action"), values: { ...values, csrf: "" } }]);
+  form.querySelector("[name=request_key]").value = newKey();
+  const replaces = form.querySelector("[name=replaces]");
+  if (replaces) replaces.value = "";
+  input.value = "";
+  document.getElementById("understood").replaceChildren();
+  sendKept();
+});
+
 async function sendKept() {
-  const waiting = readKept().filter((one) => !one.refused);
-  if (sending || !waiting.length) return;
+  if (sending) return;
   sending = true;
+  let stuck = false;
   try {
-    for (const one of waiting) {
-      const form = document.querySelector("form.call");
-      const csrf = form ? form.querySelector("[name=csrf]").value : one.values.csrf;
-      const answer = await fetch(one.url, {
-        method: "POST",
-        headers: { "HX-Request": "true", "X-CSRF-Token": csrf },
-        body: new URLSearchParams({ ...one.values, csrf }),
-      });
-      if (answer.status >= 500) return;
-      if (answer.status === 401 || answer.status === 403) {
-        lineIs("Sign in again in another tab: what was called is kept here.");
-        return;
-      }
-      const rest = readKept();
-      const index = rest.findIndex((other) => other.values.request_key === one.values.request_key);
-      if (index < 0) continue;
-      if (answer.ok) rest.splice(index, 1);
-      else {
-        const page = new DOMParser().parseFromString(await answer.text(), "text/html");
-        rest[index].refused = (page.querySelector(".wrong") || page.body).textContent.trim().slice(0, 300);
-      }
-      writeKept(rest);
-    }
-    lineIs("");
-    htmx.trigger(document.body, "changed");
+    for (let one = nextKept(); one && !stuck; one = nextKept()) stuck = !(await sendOne(one));
+    if (!stuck) lineIs("");
   } catch {
+    stuck = true;
     lineIs("No connection. What you call is kept on this page and sent when the line is back.");
   } finally {
     sending = false;
-    showKept();
+    showKept(stuck);
   }
 }
+const nextKept = () => readKept().find((one) => !one.refused);
 
-document.addEventListener("htmx:sendError", (event) => {
-  const form = event.detail.elt;
-  lineIs("No connection. What you call is kept on this page and sent when the line is back.");
-  if (form.matches && form.matches("form[data-call=point]")) keep(form);
-});
-document.addEventListener("htmx:responseError", (event) => {
-  const { elt, xhr } = event.detail;
-  if (xhr.status < 500) return;
-  lineIs("The database does not answer just now. What you call is kept on this page and sent again by itself.");
-  if (elt.matches && elt.matches("form[data-call=point]")) keep(elt);
-});
-document.addEventListener("htmx:afterRequest", (event) => {
-  if (event.detail.successful && !readKept().length) lineIs("");
-});
-window.addEventListener("offline", () => lineIs("No connection. What you call is kept on this page and sent when the line is back."));
-window.addEventListener("online", sendKept);
-setInterval(sendKept, RETRY_MS);
+// Send one call; return whether the next may follow.
+async function sendOne(one) {
+  const form = document.querySelector("form[data-call]");
+  if (!form) return false;
+  const csrf = form.querySelector("[name=csrf]").value;
+  const answer = await fetch(one.url, {
+    method: "POST",
+    headers: { "HX-Request": "true", "X-CSRF-Token": csrf },
+    body: new URLSearchParams({ ...one.values, csrf }),
+  });
+  if (answer.status >= 500) {
+    lineIs("The database does not answer just now. What you call is kept on this page and sent again by itself.");
+    return false;
+  }
+  const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+  const said = page.querySelector(".understood .wrong, .wrong");
+  if (answer.status === 401 || answer.status === 403 || !page.getElementById("board-or-page")) {
+    lineIs(said ? said.textContent.trim() : "Sign in again in another tab: what was called is kept here.");
+    return false;
+  }
+  if (answer.ok) {
+    withoutKept(one.values.request_key);
+    showParts(page);
+    return true;
+  }
+  refuse(one, said ? said.textContent.trim().slice(0, 300) : "it was refused");
+  return true;
+}
 
-// A page that the browser fetched anew is a new page: its call line has the cursor again.
-document.addEventListener("htmx:afterSettle", (event) => {
-  if (event.detail.target.id === "board") {
-    showKept();
-    const input = document.getElementById("call");
-    if (input) {
-      if (document.activeElement !== input) {
-        input.focus();
-        input.setSelectionRange(input.value.length, input.value.length);
-      }
-      if (input.value && !input.matches("[aria-invalid]")) input.dispatchEvent(new Event("input", { bubbles: true }));
-    }
+// A refused call goes back on the call line, or on the list beside it when the next one is being called already.
+function refuse(one, words) {
+  const input = document.getElementById("call");
+  if (input && !input.value) {
+    withoutKept(one.values.request_key);
+    input.value = one.values.call;
+    isUnderstood(words);
+    return;
+  }
+  writeKept(readKept().map((other) => (other.values.request_key === one.values.request_key ? { ...other, refused: words } : other)));
+}
+
+function showParts(page) {
+  for (const id of PARTS) {
+    const before = document.getElementById(id);
+    const after = page.getElementById(id);
+    if (!before || !after) continue;
+    before.replaceWith(after);
+    htmx.process(after);
   }
   prepareDrawings();
-});
+}
+
+window.addEventListener("offline", () => lineIs("No connection. What you call is kept on this page and sent when the line is back."));
+window.addEventListener("online", sendKept);
+setInterval(() => nextKept() && sendKept(), RETRY_MS);
+document.addEventListener("htmx:afterSettle", () => prepareDrawings());
 
 document.addEventListener("click", (event) => {
   const correct = event.target.closest("[data-correct]");
   if (!correct) return;
-  const form = document.querySelector("form[data-call=point]");
+  const form = document.querySelector("form[data-call]");
   form.querySelector("[name=replaces]").value = correct.dataset.correct;
   const input = form.querySelector("[name=call]");
   input.value = correct.dataset.said;
   input.focus();
   input.select();
-});
-document.addEventListener("submit", (event) => {
-  const asked = event.target.dataset.confirm;
-  if (asked && !window.confirm(asked)) event.preventDefault();
 });
 
 // ---- files: too large is said before it is sent; a file may be dropped ----
@@ -345,6 +369,6 @@ document.addEventListener("keydown", (event) => {
 
 document.addEventListener("DOMContentLoaded", () => {
   prepareDrawings();
-  showKept();
-  sendKept();
+  showKept(true);
+  if (nextKept()) sendKept();
 });

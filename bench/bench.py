@@ -1,0 +1,145 @@
+"""`./run bench`: what is timed, as ratios in one run. Pages to a bare page of the same server, calculations to scipy's."""
+
+import json
+import secrets
+import statistics
+import sys
+import time
+from collections.abc import Callable
+
+import httpx
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from bench.stage import Stage, stage
+from fairsquare.core.catalogue import CATALOGUE
+from fairsquare.core.sheet.model import Point, Sheet
+from fairsquare.demo.load import load
+from fairsquare.demo.people import SIGN_INS
+from fairsquare.demo.vehicles import DUNLIN, instrument_reading
+from fairsquare.store import people
+from fairsquare.store.jobs import JobDetails
+from fairsquare.store.measuring import NewReading
+from fairsquare.store.people import Person
+
+JOBS = 500
+ROUNDS = 40
+BARE = "/help"
+LIMITS = {"the floor, 500 jobs": 6.0, "measuring, 20 points": 6.0}
+
+
+def main() -> int:
+    """Print the ratios and return 1 when one is over its limit."""
+    ratios = calculations()
+    with stage() as at:
+        load(at.desk)
+        paths = fill(at)
+        ratios |= pages(at, paths)
+    over = 0
+    for name, ratio in ratios.items():
+        limit = LIMITS.get(name)
+        over += limit is not None and ratio > limit
+        sys.stdout.write(f"{name:<40} {ratio:8.2f}{f'   (limit {limit:g})' if limit else ''}\n")
+    return 1 if over else 0
+
+
+def fill(at: Stage) -> dict[str, str]:
+    """Make five hundred jobs that are measured, and one with a sheet of 400 points; return the paths to time."""
+    found = at.desk.database.run(lambda c: {one["name"]: one["id"] for one in people.people(c)})
+    ngozi = Person(found["ngozi"], "ngozi", SIGN_INS[0].full_name, SIGN_INS[0].role)
+    number = ""
+    for index in range(JOBS):
+        details = JobDetails(vehicle=f"Dunlin post van {index}", hit_words="struck low at the right front corner")
+        number = at.desk.open_job(ngozi, secrets.token_hex(12), details)
+        measure(at, ngozi, number, DUNLIN.sheet)
+    large = at.desk.open_job(ngozi, secrets.token_hex(12), JobDetails(vehicle="Heron long wheelbase"))
+    measure(at, ngozi, large, sheet_of(400))
+    return {
+        "the floor, 500 jobs": "/",
+        "the floor, a search": "/?q=van+499",
+        "measuring, 20 points": f"/jobs/{number}/measure?point=F4R",
+        "measuring, 400 points": f"/jobs/{large}/measure?point=P100",
+        "the sheet, 400 points": f"/jobs/{large}/sheet",
+        "the set-up": f"/jobs/{number}/set-up",
+    }
+
+
+def measure(at: Stage, person: Person, number: str, sheet: Sheet) -> None:
+    """Give a job a sheet, a set-up and a reading of every point."""
+    at.desk.accept_sheet(person, secrets.token_hex(12), number, sheet, {}, "bench")
+    at.desk.open_setup(person, secrets.token_hex(12), number, "3-D instrument", 0.3)
+    taken = [
+        NewReading(
+            "reference" if point.reference else "point",
+            point.code,
+            instrument_reading(np.array(point.xyz), 3, np.zeros(3)),
+            point.code,
+        )
+        for point in sheet.points
+    ]
+    at.desk.take_readings(person, secrets.token_hex(12), number, 1, taken)
+
+
+def sheet_of(count: int) -> Sheet:
+    """Return a sheet of that many points, six of them references."""
+    random = np.random.default_rng(4)
+    points = [point for point in DUNLIN.sheet.points if point.reference]
+    for index in range(count - len(points)):
+        xyz = random.uniform((-2500, -800, 0), (2500, 800, 1000)).round(1)
+        points.append(
+            Point(code=f"P{index}", xyz=(float(xyz[0]), float(xyz[1]), float(xyz[2])), member=f"m{index % 9}")
+        )
+    return Sheet(name=f"{count} points", construction="ladder", points=tuple(points))
+
+
+def pages(at: Stage, paths: dict[str, str]) -> dict[str, float]:
+    """Return the median time of each page over that of the bare one, the pages taken in turn."""
+    http = httpx.Client(base_url=at.address, follow_redirects=True)
+    http.post("/sign-in", data={"name": SIGN_INS[0].name, "password": SIGN_INS[0].password})
+    times: dict[str, list[float]] = {BARE: [], **{name: [] for name in paths}}
+    for turn in range(ROUNDS + 3):
+        for name, path in ((BARE, BARE), *paths.items()):
+            began = time.perf_counter()
+            answer = http.get(path)
+            spent = time.perf_counter() - began
+            if answer.status_code != 200:
+                raise RuntimeError(f"{path}: {answer.status_code}")
+            if turn >= 3:
+                times[name].append(spent)
+    bare = statistics.median(times.pop(BARE))
+    return {name: statistics.median(own) / bare for name, own in times.items()}
+
+
+def calculations() -> dict[str, float]:
+    """Return the time of calculations, JSON in and out, over scipy's alignment of the same six points."""
+    references = [point for point in DUNLIN.sheet.points if point.reference]
+    sheet = np.array([p.xyz for p in references])
+    read = [
+        {"code": point.code, "xyz": list(instrument_reading(np.array(point.xyz), 3, np.zeros(3)))}
+        for point in references
+    ]
+    xyz = np.array([one["xyz"] for one in read])
+    own = DUNLIN.sheet.model_dump(mode="json")
+    fit = json.dumps({"sheet": own, "readings": read})
+    place = json.dumps({"sheet": own, "references": read, "readings": read})
+    bare = timed(lambda: Rotation.align_vectors(sheet - sheet.mean(0), xyz - xyz.mean(0)))
+    return {
+        "fit-setup over align_vectors": timed(lambda: CATALOGUE["fit-setup"].run_json(fit)) / bare,
+        "place-readings over align_vectors": timed(lambda: CATALOGUE["place-readings"].run_json(place)) / bare,
+        "parse-length over align_vectors": timed(lambda: CATALOGUE["parse-length"].run_json('{"text": "21 3/8 in"}'))
+        / bare,
+    }
+
+
+def timed(work: Callable[[], object], rounds: int = 60) -> float:
+    """Return the median seconds of one run."""
+    spent = []
+    for _ in range(rounds):
+        began = time.perf_counter()
+        work()
+        spent.append(time.perf_counter() - began)
+    return statistics.median(spent)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

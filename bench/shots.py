@@ -1,0 +1,91 @@
+"""`./run shots`: one picture of each main view, 1280x800, from the demo data, into docs/screenshots/."""
+
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from bench.stage import stage
+from fairsquare.demo.load import load
+from fairsquare.demo.people import SIGN_INS, SignIn
+
+FOLDER = Path("docs/screenshots")
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
+DUNLIN, HERON, TEAL, TURNSTONE = "SL-0005", "SL-0004", "SL-0003", "SL-0002"
+VIEWS = {
+    "floor": "/",
+    "new-job": "/jobs/new",
+    "take-in": f"/jobs/{DUNLIN}/take-in",
+    "sheet": f"/jobs/{DUNLIN}/sheet?a=F4L&b=C1R",
+    "set-up": f"/jobs/{DUNLIN}/set-up",
+    "measure": f"/jobs/{DUNLIN}/measure?point=F4R",
+    "measure-ends": f"/jobs/{HERON}/measure?seen=ends&point=F3R",
+    "why": f"/jobs/{DUNLIN}/why/F4R",
+    "fit": f"/jobs/{DUNLIN}/fit",
+    "hold": f"/jobs/{DUNLIN}/holds/fit_accepted",
+    "keys": "/help",
+}
+
+
+def main() -> int:
+    """Take the pictures."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with stage() as at, sync_playwright() as playwright:
+        load(at.desk)
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=at.address)
+        page = context.new_page()
+        page.goto("/sign-in")
+        take(page, "sign-in")
+        sign_in(page, SIGN_INS[2])
+        for name, path in VIEWS.items():
+            page.goto(path)
+            take(page, name)
+        page.goto(f"/jobs/{DUNLIN}/record")
+        page.click("button:has-text('Make the record')")
+        page.wait_for_url("**/records/*")
+        take(page, "record")
+        page.goto(f"/jobs/{TURNSTONE}/sheet")
+        page.fill("[name=table]", EXAMPLE)
+        page.click("text=Show what it says")
+        page.wait_for_selector(".lines")
+        take(page, "sheet-import")
+        context.add_cookies([{"name": "mode", "value": "shop", "url": at.address}])
+        page.goto(VIEWS["measure"])
+        take(page, "measure-shop")
+        page.set_viewport_size({"width": 800, "height": 1280})
+        context.add_cookies([{"name": "mode", "value": "light", "url": at.address}])
+        page.goto(VIEWS["measure"])
+        take(page, "measure-upright")
+        browser.close()
+    return 0
+
+
+EXAMPLE = """code;length;width;height;tolerance;reference
+C1L;990;604;210;;yes
+C1R;990;604 right;210;;yes
+C2L;-60;610;210;;yes
+C2R;-60;-610;8.27;;yes
+R2L;-2080;53 cm;420;3;
+R2R;-2080;-530;16 17/32 in;3;
+R3L;=A9;526;440;3;
+"""
+
+
+def sign_in(page: Page, who: SignIn) -> None:
+    """Sign in by the page."""
+    page.fill("[name=name]", who.name)
+    page.fill("[name=password]", who.password)
+    page.press("[name=password]", "Enter")
+    page.wait_for_url("**/")
+
+
+def take(page: Page, name: str) -> None:
+    """Take one picture, once fonts are there."""
+    page.evaluate("document.fonts.ready.then(() => true)")
+    page.wait_for_timeout(250)
+    page.screenshot(path=FOLDER / f"{name}.png")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from markupsafe import Markup
 from weasyprint import HTML
 from weasyprint.urls import URLFetcher, URLFetcherResponse
 
@@ -15,6 +16,13 @@ class _OnlyOurs(URLFetcher):  # type: ignore[misc]  # the library has no types
         if not url.startswith(STATIC.as_uri() + "/") or ".." in url:
             raise ValueError(f"{url} is not ours: nothing is fetched from elsewhere")
         return super().fetch(url, headers)
+
+
+def drawn_on_paper(drawing: Markup) -> Markup:
+    """Return a drawing that carries its own style: on paper the page's style sheet does not reach into it."""
+    style = Markup((STATIC / "print-drawing.css").read_text(encoding="utf-8"))  # noqa: S704 - a file of ours
+    head, bracket, rest = drawing.partition(">")
+    return head + bracket + Markup("<style>{}</style>").format(style) + rest
 
 
 def pdf_of(page: str) -> bytes:

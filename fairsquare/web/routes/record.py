@@ -13,7 +13,7 @@ from fairsquare.files.records import check_record, record_as_csv
 from fairsquare.store import records
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in, templates
-from fairsquare.web.paper import STATIC, pdf_of
+from fairsquare.web.paper import STATIC, drawn_on_paper, pdf_of
 from fairsquare.web.routes.take_in import CONSTRUCTIONS, HIT_FROM, HIT_HEIGHT, HIT_WHERE
 
 router = APIRouter()
@@ -53,9 +53,11 @@ def as_csv(request: Request, sha256: str) -> Response:
 def as_pdf(request: Request, sha256: str) -> Response:
     """Return a record as PDF, for A4 and Letter."""
     body = _body(request, sha256)
-    page = templates.get_template("record_print.html").render(
-        sha256=sha256, style=(STATIC / "print.css").as_uri(), **record_context(_record(body))
-    )
+    context = record_context(_record(body))
+    if context["drawing"]:
+        context["drawing"] = drawn_on_paper(context["drawing"])
+    style = (STATIC / "print.css").as_uri()
+    page = templates.get_template("record_print.html").render(sha256=sha256, style=style, **context)
     return _download(pdf_of(page), "application/pdf", _name(body, "pdf"), inline=True)
 
 

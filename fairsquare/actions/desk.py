@@ -54,11 +54,11 @@ class Desk:
         """Return a job with its facts and state. Raises `NoSuchJob`."""
         return self.database.run(lambda connection: self._view(connection, number))
 
-    def views(self, words: str, most: int, skip: int) -> tuple[list[JobView], int]:
-        """Return the open jobs that match, the last touched first, and how many there are in all."""
+    def views(self, words: str, most: int, skip: int, *, closed: bool = False) -> tuple[list[JobView], int]:
+        """Return the open jobs that match, or the closed ones, the last touched first, and how many there are in all."""
 
         def look(connection: Connection) -> tuple[list[JobView], int]:
-            found, many = jobs.find_jobs(connection, words, most, skip)
+            found, many = jobs.find_jobs(connection, words, most, skip, closed=closed)
             return [JobView(job, *self._cache.get(connection, job)) for job in found], many
 
         return self.database.run(look)
@@ -295,6 +295,16 @@ class Desk:
 
         self._in_job(person, key, f"sign {number} {hold}", number, work)
 
+    def close_job(self, person: Person, key: str, number: str, closed: bool) -> None:
+        """Close a job that is done with, or open it again. Its last record should be made before: that is the lead's to see."""
+        check_may(person, "close")
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            jobs.close_job(connection, view.job.id, closed)
+            return {}
+
+        self._in_job(person, key, f"close {number}", number, work, even_closed=True)
+
     def make_record(self, person: Person, key: str, number: str) -> str:
         """Make the record of a job as it stands, keep it, and return its SHA-256."""
         check_may(person, "make record")
@@ -314,7 +324,7 @@ class Desk:
             records.keep_record(connection, view.job.id, digest, body, person.id)
             return {"sha256": digest}
 
-        return str(self._in_job(person, key, f"record {number}", number, work, touch=False)["sha256"])
+        return str(self._in_job(person, key, f"record {number}", number, work, touch=False, even_closed=True)["sha256"])
 
     def last_own_reading(self, view: JobView, purpose: Purpose) -> int | None:
         """Return the id of the last reading of the set-up in force that still counts, or None."""
@@ -358,12 +368,20 @@ class Desk:
         work: Callable[[Connection, JobView], dict[str, Any]],
         *,
         touch: bool = True,
+        even_closed: bool = False,
     ) -> dict[str, Any]:
-        """Do `work` once on a job whose row is held until the end, so that no two deeds in one job cross."""
+        """Do `work` once on a job whose row is held until the end, so that no two deeds in one job cross.
+
+        Raises `Unsure` in a job that is closed.
+        """
 
         def held(connection: Connection) -> dict[str, Any]:
             jobs.hold_job(connection, number)
             job = jobs.find_job(connection, number)
+            if job.closed and not even_closed:
+                raise Unsure(
+                    f"{number} is closed. A lead can open it again, on its record page.", field="job", value=number
+                )
             facts = load_facts(connection, job)
             answer = work(connection, JobView(job, facts, job_state(facts)))
             if touch:

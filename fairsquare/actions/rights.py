@@ -6,7 +6,9 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.core.facts import Role
 from fairsquare.store.people import Person
 
-Deed = Literal["take in", "answer safety", "accept sheet", "measure", "decide", "sign", "make record", "manage people"]
+Deed = Literal[
+    "take in", "answer safety", "accept sheet", "measure", "decide", "sign", "make record", "close", "manage people"
+]
 
 _MAY: dict[Deed, frozenset[Role]] = {
     "take in": frozenset({"technician", "lead", "estimator"}),
@@ -16,6 +18,7 @@ _MAY: dict[Deed, frozenset[Role]] = {
     "decide": frozenset({"technician", "lead"}),
     "sign": frozenset({"technician", "lead"}),
     "make record": frozenset({"technician", "lead", "estimator"}),
+    "close": frozenset({"lead"}),
     "manage people": frozenset({"lead"}),
 }
 _WORDS: dict[Deed, str] = {
@@ -26,6 +29,7 @@ _WORDS: dict[Deed, str] = {
     "decide": "This is decided",
     "sign": "Hold points are signed",
     "make record": "Records are made",
+    "close": "Jobs are closed and opened again",
     "manage people": "People are managed",
 }
 

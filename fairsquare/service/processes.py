@@ -32,7 +32,7 @@ def start(
         group=pwd.getpwnam(user).pw_gid if user else None,
         extra_groups=[] if user else None,
         start_new_session=True,
-        preexec_fn=_die_with_parent(death_signal),  # noqa: PLW1509 - one prctl call, no locks
+        preexec_fn=die_with_parent(death_signal),  # noqa: PLW1509 - one prctl call, no locks
     )
 
 
@@ -77,7 +77,8 @@ def reachable_by(user: str, folder: Path) -> bool:
     return True
 
 
-def _die_with_parent(death_signal: int) -> Callable[[], None]:
+def die_with_parent(death_signal: int = signal.SIGTERM) -> Callable[[], None]:
+    """Return what a child has to do first, so that the kernel sends it `death_signal` when this process dies."""
     libc = ctypes.CDLL(None, use_errno=True)
     parent = os.getpid()
 

@@ -113,6 +113,11 @@ def find_job(connection: Connection, number: str) -> Job:
     return _job(found)
 
 
+def close_job(connection: Connection, job_id: int, closed: bool) -> None:
+    """Close a job, which takes it off the floor, or open it again; nothing of it is lost."""
+    execute(connection, "UPDATE job SET closed_at = IF(%s, UTC_TIMESTAMP(6), NULL) WHERE id = %s", closed, job_id)
+
+
 def hold_job(connection: Connection, number: str) -> None:
     """Hold a job's row until the transaction ends. Comes before any other read, so that what is read then is the newest."""
     row(connection, "SELECT id FROM job WHERE number = %s FOR UPDATE", number[:20])
@@ -127,12 +132,15 @@ def touch(connection: Connection, job_id: int) -> None:
     )
 
 
-def find_jobs(connection: Connection, words: str = "", most: int = 40, skip: int = 0) -> tuple[list[Job], int]:
-    """Return the jobs that are open, the last touched first, and how many there are in all.
+def find_jobs(
+    connection: Connection, words: str = "", most: int = 40, skip: int = 0, *, closed: bool = False
+) -> tuple[list[Job], int]:
+    """Return the jobs that are open, or those that are closed, the last touched first, and how many there are in all.
 
     Every word of `words` must stand in the number, vehicle, VIN, hit, notes, or the date of opening.
     """
-    conditions, values = ["j.closed_at IS NULL"], []
+    conditions: list[str] = ["j.closed_at IS NOT NULL" if closed else "j.closed_at IS NULL"]
+    values: list[Any] = []
     for word in words.split()[:8]:
         conditions.append(
             """CONCAT_WS(' ', j.number, j.vehicle, j.vin, j.hit_words, j.notes, DATE_FORMAT(j.opened_at, '%%Y-%%m-%%d'),

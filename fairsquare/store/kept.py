@@ -16,6 +16,11 @@ class Kept(Generic[T]):
         self._values: OrderedDict[Hashable, T] = OrderedDict()
         self._lock = Lock()
 
+    def forget(self, key: Hashable) -> None:
+        """Have the value of a key made anew when it is asked for next."""
+        with self._lock:
+            self._values.pop(key, None)
+
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """Return the value of a key, made when it is not there."""
         with self._lock:

@@ -21,6 +21,7 @@ from fairsquare.store.kept import Kept
 from fairsquare.store.migrate import pending
 from fairsquare.web.middleware import AroundRequests, LimitBody
 from fairsquare.web.page import SignInFirst, local_path, render
+from fairsquare.web.paper import Papers
 from fairsquare.web.routes import fit, floor, help_pages, measure, people, record, setup, sheet, sign_in, take_in
 
 STATIC = Path(__file__).parent / "static"
@@ -48,6 +49,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     )
     app.state.settings = settings
     app.state.drawn = Kept[Markup](most=400)
+    app.state.papers = Papers()
     app.state.desk = Desk(
         database,
         software=f"Fair Square {__version__}",

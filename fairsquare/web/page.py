@@ -85,11 +85,16 @@ def settings_of(request: Request) -> Settings:
     return cast(Settings, request.app.state.settings)
 
 
+def session_or_none(request: Request) -> Session | None:
+    """Return the session of the page's cookie, or None when nobody is signed in."""
+    token = request.cookies.get(COOKIE)
+    return desk_of(request).database.run(lambda c: people.find_session(c, token, "page")) if token else None
+
+
 def signed_in(request: Request) -> Session:
     """Return the session of the page's cookie. Raises `SignInFirst`."""
-    token = request.cookies.get(COOKIE)
-    session = token and desk_of(request).database.run(lambda c: people.find_session(c, token, "page"))
-    if not session:
+    session = session_or_none(request)
+    if session is None:
         raise SignInFirst
     request.state.person = session.person.name
     return session

@@ -1,21 +1,51 @@
-"""Pages on paper: HTML to PDF by WeasyPrint, with files of ours and nothing fetched from elsewhere."""
+"""Pages on paper: HTML to PDF by WeasyPrint, in a process of its own, so that nobody else waits while one is made.
 
+Run as a module it reads HTML from standard input and writes the PDF to standard output.
+"""
+
+import subprocess
+import sys
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
+from threading import Lock
 
 from markupsafe import Markup
-from weasyprint import HTML
-from weasyprint.urls import URLFetcher, URLFetcherResponse
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.service.processes import die_with_parent
+from fairsquare.store.kept import Kept
 
 STATIC = Path(__file__).parent / "static"
+_LONGEST_S = 180
 
 
-class _OnlyOurs(URLFetcher):  # type: ignore[misc]  # the library has no types
-    """Fetches the files of our static folder, and refuses anything else."""
+class PaperFault(FairSquareError):
+    """The PDF could not be made."""
 
-    def fetch(self, url: str, headers: dict[str, str] | None = None) -> URLFetcherResponse:
-        if not url.startswith(STATIC.as_uri() + "/") or ".." in url:
-            raise ValueError(f"{url} is not ours: nothing is fetched from elsewhere")
-        return super().fetch(url, headers)
+    status = 500
+    kind = "paper"
+
+
+class Papers:
+    """PDFs that are being made or were made lately, by their names; two are made at a time."""
+
+    def __init__(self) -> None:
+        self._makers = ThreadPoolExecutor(max_workers=2, thread_name_prefix="paper")
+        self._kept: Kept[Future[bytes]] = Kept(most=30)
+        self._lock = Lock()
+
+    def order(self, name: str, page: Callable[[], str]) -> Future[bytes]:
+        """Return the PDF of that name, begun when it is not there; one that failed is begun anew."""
+        with self._lock:
+            found = self._kept.get(name, lambda: self._makers.submit(lambda: pdf_of(page())))
+            if found.done() and found.exception() is not None:
+                self._kept.forget(name)
+            return found
+
+    def close(self) -> None:
+        """Make no more."""
+        self._makers.shutdown(wait=False, cancel_futures=True)
 
 
 def drawn_on_paper(drawing: Markup) -> Markup:
@@ -26,6 +56,37 @@ def drawn_on_paper(drawing: Markup) -> Markup:
 
 
 def pdf_of(page: str) -> bytes:
-    """Return a page of HTML as PDF."""
-    fetcher = _OnlyOurs(allowed_protocols={"file"}, fail_on_errors=True)
-    return bytes(HTML(string=page, base_url=STATIC.as_uri() + "/", url_fetcher=fetcher).write_pdf())
+    """Return a page of HTML as PDF. Raises `PaperFault`."""
+    try:
+        done = subprocess.run(
+            [sys.executable, "-m", "fairsquare.web.paper"],
+            input=page.encode(),
+            capture_output=True,
+            timeout=_LONGEST_S,
+            check=True,
+            preexec_fn=die_with_parent(),
+        )
+    except (subprocess.CalledProcessError, subprocess.TimeoutExpired) as fault:
+        told = (fault.stderr or b"").decode(errors="replace").strip().splitlines()
+        raise PaperFault(f"The PDF could not be made: {told[-1] if told else 'it took too long'}.") from fault
+    return done.stdout
+
+
+def _make() -> None:
+    """Make one PDF. Only files of our static folder are fetched."""
+    from weasyprint import HTML
+    from weasyprint.urls import URLFetcher, URLFetcherResponse
+
+    class OnlyOurs(URLFetcher):  # type: ignore[misc]  # the library has no types
+        def fetch(self, url: str, headers: dict[str, str] | None = None) -> URLFetcherResponse:
+            if not url.startswith(STATIC.as_uri() + "/") or ".." in url:
+                raise ValueError(f"{url} is not ours: nothing is fetched from elsewhere")
+            return super().fetch(url, headers)
+
+    fetcher = OnlyOurs(allowed_protocols={"file"}, fail_on_errors=True)
+    page = sys.stdin.buffer.read().decode()
+    sys.stdout.buffer.write(HTML(string=page, base_url=STATIC.as_uri() + "/", url_fetcher=fetcher).write_pdf())
+
+
+if __name__ == "__main__":
+    _make()

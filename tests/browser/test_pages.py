@@ -22,6 +22,7 @@ PAGES = (
     "/people",
     "/help",
     "/calculations",
+    "/api/docs",
     "/jobs/SL-0001/take-in",
     "/jobs/SL-0002/sheet",
     "/jobs/SL-0001/measure",
@@ -199,3 +200,24 @@ def test_a_file_that_is_too_large_is_said_before_it_is_sent(page: Page, tmp_path
     large.write_bytes(b"x" * (9 * 1024 * 1024))
     page.set_input_files("[name=file]", large)
     assert "larger than 8 MB" in page.evaluate("document.querySelector('[name=file]').validationMessage")
+
+
+def test_calling_faster_than_the_server_answers_loses_nothing(page: Page, desk: Desk, persons) -> None:
+    """One who calls without waiting: each call is taken in order, once; a wrong one is kept beside the line."""
+    number = desk.view(JOB).setup.number
+    before = len(desk.view(JOB).facts.readings)
+    sign_in(page)
+    page.goto(f"/jobs/{JOB}/measure")
+    page.route("**/readings", lambda route: (page.wait_for_timeout(300), route.continue_())[1])
+    for text in (call("F2L"), call("F2R"), "f9z 1 2 3", call("F3R")):
+        page.keyboard.insert_text(text)
+        page.keyboard.press("Enter")
+    page.keyboard.insert_text("half of the ne")
+    expect(page.locator("#kept")).to_contain_text("f9z 1 2 3", timeout=15_000)
+    expect(page.locator("#kept")).to_contain_text("F9Z".lower())
+    assert page.input_value("#call") == "half of the ne"
+    after = desk.view(JOB).facts.readings[before:]
+    assert [(r.code, r.setup) for r in after] == [("F2L", number), ("F2R", number), ("F3R", number)]
+    page.click("text=put it back on the call line")
+    assert page.input_value("#call") == "f9z 1 2 3"
+    expect(page.locator("#kept")).to_be_hidden()

@@ -154,7 +154,7 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
         keys.enter("a[href$='.json']")
     coming.value.save_as(tmp_path / "record.json")
     assert check_record((tmp_path / "record.json").read_bytes()).good
-    pdf = page.request.get(page.locator(".check-line a[href$='.pdf']").get_attribute("href"))
+    pdf = page.request.get(page.locator(".check-line a[href$='/paper']").get_attribute("href"))
     assert pdf.body()[:5] == b"%PDF-"
 
 

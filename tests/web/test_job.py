@@ -2,14 +2,18 @@
 
 import json
 import re
+from io import BytesIO
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
+from pypdf import PdfReader
 
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.demo.vehicles import DUNLIN, instrument_reading
 from fairsquare.files.records import check_record
 from fairsquare.files.sheets import sheet_as_csv, sheet_as_xlsx, sheet_from_json
+from fairsquare.store.jobs import JobDetails
 
 PLACES = {point.code: np.array(point.xyz) for point in DUNLIN.sheet.points}
 REFERENCES = [point.code for point in DUNLIN.sheet.points if point.reference]
@@ -85,11 +89,7 @@ def test_the_whole_way(as_role, fair_job) -> None:
 
 
 def test_the_record_is_on_paper_to_be_read(as_role, fair_job) -> None:
-    from io import BytesIO
-
-    from pypdf import PdfReader
-
-    digest = re.search(r"/records/([0-9a-f]{64})\.pdf", as_role("lead").post(f"/jobs/{fair_job}/record")).group(1)
+    digest = re.search(r"/records/([0-9a-f]{64})\.json", as_role("lead").post(f"/jobs/{fair_job}/record")).group(1)
     pages = PdfReader(BytesIO(as_role("lead").http.get(f"/records/{digest}.pdf").content)).pages
     text = " ".join(page.extract_text() for page in pages)
     assert digest in text.replace("\n", "").replace(" ", "")
@@ -236,3 +236,34 @@ def test_the_floor(as_role, fair_job) -> None:
     new_job(ngozi, "Sanderling tractor")
     assert "1 job match “sanderling”" in ngozi.get("/?q=sanderling")
     assert json.loads(ngozi.http.get("/api/openapi.json").text)["info"]["title"] == "Fair Square"
+
+
+def test_a_closed_job_leaves_the_floor_and_takes_nothing_more(as_role) -> None:
+    ngozi, solveig = as_role("technician"), as_role("lead")
+    job = new_job(ngozi, "Ruff forklift")
+    ngozi.post(f"/jobs/{job}/close", 403, closed="yes")
+    solveig.post(f"/jobs/{job}/close", closed="yes")
+    assert job not in ngozi.get("/")
+    assert job in ngozi.get("/?closed=1")
+    assert "is closed. A lead can open it again" in ngozi.post(
+        f"/jobs/{job}/safety", 409, item="battery", answer="done"
+    )
+    solveig.post(f"/jobs/{job}/close", closed="no")
+    assert job in ngozi.get("/?q=ruff")
+
+
+def test_a_pdf_of_400_points(desk, persons, as_role) -> None:
+    """It takes some seconds: the page that waits for it says so and can be left."""
+    from bench.bench import measure, sheet_of
+
+    job = desk.open_job(persons["lead"], "k" * 20, JobDetails(vehicle="Heron long wheelbase"))
+    measure(SimpleNamespace(desk=desk), persons["lead"], job, sheet_of(400))
+    digest = desk.make_record(persons["lead"], "r" * 20, job)
+    pages = as_role("technician")
+    first = pages.http.get(f"/records/{digest}/paper")
+    assert first.headers["content-type"] == "application/pdf" or "The PDF is being made" in first.text
+    pdf = pages.http.get(f"/records/{digest}.pdf").content
+    assert pdf[:5] == b"%PDF-"
+    polled = pages.http.get(f"/records/{digest}/paper", headers={"hx-request": "true"})
+    assert polled.headers["hx-redirect"] == f"/records/{digest}.pdf"
+    assert "P393" in "".join(page.extract_text() for page in PdfReader(BytesIO(pdf)).pages)

@@ -13,10 +13,12 @@ _FIRST = {"work": 0, "sign": 1, "done": 2, "blocked": 3}
 
 
 @router.get("/")
-def show(request: Request, q: str = "", page: int = 1, session: Session = Depends(signed_in)) -> Response:
-    """Show the open jobs, twenty a page, what can be worked on now first; `q` searches."""
+def show(
+    request: Request, q: str = "", page: int = 1, closed: bool = False, session: Session = Depends(signed_in)
+) -> Response:
+    """Show the open jobs, twenty a page, what can be worked on now first; `q` searches, `closed` shows those done with."""
     page = max(1, min(page, 100_000))
-    views, many = desk_of(request).views(q[:200], PAGE, (page - 1) * PAGE)
+    views, many = desk_of(request).views(q[:200], PAGE, (page - 1) * PAGE, closed=closed)
     rows = [(view, waits(view), lying_spine([(s.kind, s.title, s.status) for s in spine(view)])) for view in views]
     rows.sort(key=lambda row: _FIRST[row[1].mood])
     return render(
@@ -27,6 +29,7 @@ def show(request: Request, q: str = "", page: int = 1, session: Session = Depend
         many=many,
         q=q,
         page=page,
+        closed=closed,
         pages=max(1, -(-many // PAGE)),
         can_work=sum(row[1].mood in ("work", "sign") for row in rows),
     )

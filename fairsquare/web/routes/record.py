@@ -1,6 +1,7 @@
 """The record: made from the job as it stands, and kept; as a page, PDF, JSON and CSV."""
 
 import json
+from concurrent.futures import Future, wait
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
@@ -12,11 +13,12 @@ from fairsquare.drawings.structure import plan_and_sides
 from fairsquare.files.records import check_record, record_as_csv
 from fairsquare.store import records
 from fairsquare.store.people import Session
-from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in, templates
-from fairsquare.web.paper import STATIC, drawn_on_paper, pdf_of
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
+from fairsquare.web.paper import STATIC, Papers, drawn_on_paper
 from fairsquare.web.routes.take_in import CONSTRUCTIONS, HIT_FROM, HIT_HEIGHT, HIT_WHERE
 
 router = APIRouter()
+QUICK_S = 4.0
 
 
 @router.get("/jobs/{number}/record")
@@ -35,6 +37,17 @@ def make(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
     return go_to(f"/records/{digest}")
 
 
+@router.post("/jobs/{number}/close")
+def close(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Close a job, or open it again."""
+    closed = form.text("closed") == "yes"
+    try:
+        desk_of(request).close_job(form.session.person, form.key, number, closed)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to("/" if closed else job_path(number, "record"))
+
+
 @router.get("/records/{sha256}.json", dependencies=[Depends(signed_in)])
 def as_json(request: Request, sha256: str) -> Response:
     """Return a record to the byte as it was made."""
@@ -51,14 +64,23 @@ def as_csv(request: Request, sha256: str) -> Response:
 
 @router.get("/records/{sha256}.pdf", dependencies=[Depends(signed_in)])
 def as_pdf(request: Request, sha256: str) -> Response:
-    """Return a record as PDF, for A4 and Letter."""
+    """Return a record as PDF, for A4 and Letter; waits until it is made."""
     body = _body(request, sha256)
-    context = record_context(_record(body))
-    if context["drawing"]:
-        context["drawing"] = drawn_on_paper(context["drawing"])
-    style = (STATIC / "print.css").as_uri()
-    page = templates.get_template("record_print.html").render(sha256=sha256, style=style, **context)
-    return _download(pdf_of(page), "application/pdf", _name(body, "pdf"), inline=True)
+    return _download(_paper(request, sha256, body).result(), "application/pdf", _name(body, "pdf"), inline=True)
+
+
+@router.get("/records/{sha256}/paper")
+def paper(request: Request, sha256: str, session: Session = Depends(signed_in)) -> Response:
+    """Have the PDF of a record made, and go to it; one that takes long is waited for on a page that can be left."""
+    body = _body(request, sha256)
+    polled = bool(request.headers.get("hx-request"))
+    made = wait([_paper(request, sha256, body)], timeout=0 if polled else QUICK_S).done
+    if polled:
+        return Response(status_code=204, headers={"HX-Redirect": f"/records/{sha256}.pdf"} if made else {})
+    if made:
+        return go_to(f"/records/{sha256}.pdf")
+    view = desk_of(request).view(_record(body).number)
+    return render(request, "paper.html", session, view=view, spine=spine(view), at="record", sha256=sha256)
 
 
 @router.get("/records/{sha256}")
@@ -78,6 +100,18 @@ def show_record(request: Request, sha256: str, session: Session = Depends(signed
         sha256=sha256,
         **record_context(record),
     )
+
+
+def _paper(request: Request, sha256: str, body: str) -> Future[bytes]:
+    def page() -> str:
+        context = record_context(_record(body))
+        if context["drawing"]:
+            context["drawing"] = drawn_on_paper(context["drawing"])
+        style = (STATIC / "print.css").as_uri()
+        return templates.get_template("record_print.html").render(sha256=sha256, style=style, **context)
+
+    papers: Papers = request.app.state.papers
+    return papers.order(sha256, page)
 
 
 def record_context(record: JobRecord) -> dict[str, Any]:

@@ -1,3 +1,0 @@
-window.addEventListener("load", () => {
-  window.SwaggerUIBundle({ url: "/api/openapi.json", dom_id: "#swagger", deepLinking: true, validatorUrl: null });
-});

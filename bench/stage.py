@@ -12,8 +12,8 @@ from typing import NamedTuple
 import httpx
 
 from fairsquare.actions import Desk
+from fairsquare.processes import free_port, start, stop
 from fairsquare.service.mariadb import PrivateMariaDB
-from fairsquare.service.processes import free_port, start, stop
 from fairsquare.store.database import Database
 from fairsquare.store.migrate import migrate
 

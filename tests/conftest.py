@@ -18,8 +18,8 @@ from fairsquare.actions import Desk
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.demo.people import SIGN_INS, SignIn
 from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.processes import free_port, start, stop
 from fairsquare.service.mariadb import PrivateMariaDB
-from fairsquare.service.processes import free_port, start, stop
 from fairsquare.settings import Settings
 from fairsquare.store import people
 from fairsquare.store.database import Database, connect_arguments
@@ -40,19 +40,22 @@ def mariadb() -> Iterator[PrivateMariaDB]:
     shutil.rmtree(folder, ignore_errors=True)
 
 
+def _by_admin(whole: str, sql: str) -> None:
+    connection = pymysql.connect(**{**connect_arguments(whole), "autocommit": True})
+    connection.cursor().execute(sql)
+    connection.close()
+
+
 @pytest.fixture(scope="module")
 def url(mariadb: PrivateMariaDB) -> Iterator[str]:
     """A database of its own for each module of tests, with all tables."""
     whole = mariadb._own_database()
     name = f"test_{secrets.token_hex(4)}"
-    admin = pymysql.connect(**{**connect_arguments(whole), "autocommit": True})
-    admin.cursor().execute(f"CREATE DATABASE {name}")
+    _by_admin(whole, f"CREATE DATABASE {name}")
     own = urlsplit(whole)._replace(path=f"/{name}").geturl()
     migrate(own)
     yield own
-    admin.ping(reconnect=True)
-    admin.cursor().execute(f"DROP DATABASE {name}")
-    admin.close()
+    _by_admin(whole, f"DROP DATABASE {name}")
 
 
 @pytest.fixture(scope="module")

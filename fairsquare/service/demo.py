@@ -13,8 +13,8 @@ import httpx
 
 from fairsquare.demo.load import load
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
+from fairsquare.processes import free_port, start, stop
 from fairsquare.service.mariadb import MariaDBFault, PrivateMariaDB
-from fairsquare.service.processes import free_port, start, stop
 from fairsquare.service.server import open_desk
 from fairsquare.settings import Settings
 from fairsquare.store.migrate import migrate

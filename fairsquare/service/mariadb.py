@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pymysql
 
-from fairsquare.service.processes import free_port, reachable_by, start, stop
+from fairsquare.processes import free_port, reachable_by, start, stop
 
 UNPRIVILEGED = "mysql"
 _START_S = 60.0

@@ -13,7 +13,7 @@ from threading import Lock
 from markupsafe import Markup
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.service.processes import die_with_parent
+from fairsquare.processes import die_with_parent
 from fairsquare.store.kept import Kept
 
 STATIC = Path(__file__).parent / "static"

@@ -13,7 +13,7 @@ import httpx
 import pytest
 
 from fairsquare.demo.people import SIGN_INS
-from fairsquare.service.processes import free_port
+from fairsquare.processes import free_port
 
 WAIT_S = 40
 

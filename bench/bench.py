@@ -13,6 +13,8 @@ from scipy.spatial.transform import Rotation
 
 from bench.stage import Stage, stage
 from fairsquare.core.catalogue import CATALOGUE
+from fairsquare.core.facts import HoldName
+from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.sheet.model import Point, Sheet
 from fairsquare.demo.load import load
 from fairsquare.demo.people import SIGN_INS
@@ -67,6 +69,9 @@ def fill(at: Stage) -> dict[str, str]:
 def measure(at: Stage, person: Person, number: str, sheet: Sheet) -> None:
     """Give a job a sheet, a set-up and a reading of every point."""
     at.desk.accept_sheet(person, secrets.token_hex(12), number, sheet, {}, "bench")
+    for item in SAFETY_ITEMS:
+        at.desk.answer_safety(person, secrets.token_hex(12), number, item.key, "done")
+    sign(at, person, number, "made_safe")
     at.desk.open_setup(person, secrets.token_hex(12), number, "3-D instrument", 0.3)
     taken = [
         NewReading(
@@ -77,7 +82,19 @@ def measure(at: Stage, person: Person, number: str, sheet: Sheet) -> None:
         )
         for point in sheet.points
     ]
-    at.desk.take_readings(person, secrets.token_hex(12), number, 1, taken)
+    references = [reading for reading in taken if reading.purpose == "reference"]
+    at.desk.take_readings(person, secrets.token_hex(12), number, 1, references)
+    sign(at, person, number, "setup_accepted")
+    points = [reading for reading in taken if reading.purpose == "point"]
+    at.desk.take_readings(person, secrets.token_hex(12), number, 1, points)
+
+
+def sign(at: Stage, person: Person, number: str, hold: HoldName) -> None:
+    """Sign a hold point on the evidence as it stands."""
+    state = at.desk.view(number).state.hold(hold)
+    at.desk.sign(
+        person, secrets.token_hex(12), number, hold, state.evidence, "the bench says so" if state.missing else ""
+    )
 
 
 def sheet_of(count: int) -> Sheet:

@@ -139,6 +139,7 @@ class Desk:
             )
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            self._check_crossed(view, "made_safe")
             if view.facts.sheet_version is None:
                 raise Unsure("There is no sheet yet: references are read against a sheet. Get the sheet first.")
             if view.setup is not None:
@@ -154,7 +155,8 @@ class Desk:
     def take_readings(self, person: Person, key: str, number: str, setup: int, taken: list[NewReading]) -> list[int]:
         """Record readings in the set-up in force, all or none, and return their ids.
 
-        A reference read again replaces its reading before. Raises `Unsure` when `setup` is void or not the one in force.
+        A reference read again replaces its reading before. Raises `Unsure` when `setup` is void or not the one in force,
+        and for points before the set-up is accepted.
         """
         check_may(person, "measure")
         if not taken:
@@ -162,6 +164,8 @@ class Desk:
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
             self._check_in_force(view, setup)
+            if any(reading.purpose == "point" for reading in taken):
+                self._check_crossed(view, "setup_accepted")
             points = points_by_code(view.facts.sheet) if view.facts.sheet else {}
             for index, reading in enumerate(taken):
                 point = find_point(points, reading.code, f"readings.{index}.code")
@@ -257,6 +261,8 @@ class Desk:
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
             self._check_in_force(view, setup)
+            if purpose == "point":
+                self._check_crossed(view, "setup_accepted")
             points = points_by_code(view.facts.sheet) if view.facts.sheet else {}
             for index, code in enumerate(codes):
                 find_point(points, code, f"codes.{index}")
@@ -347,6 +353,18 @@ class Desk:
         raise Unsure(
             f"{why} Make a new set-up; what was read before stays with the old one.", field="setup", value=setup
         )
+
+    def _check_crossed(self, view: JobView, name: HoldName) -> None:
+        """Raise `Unsure` when the job may not go past a hold point yet."""
+        hold = view.state.hold(name)
+        if hold.status != "closed":
+            why = (*hold.reopened, *(missing.words for missing in hold.missing))
+            raise Unsure(
+                f"“{hold.title}” is not signed{' any more' if hold.reopened else ''}, and the job may not go past it: "
+                f"{why[0] if why else 'all its evidence is there; sign it'}",
+                field="hold",
+                value=name,
+            )
 
     def _once(
         self, person: Person, key: str, purpose: str, work: Callable[[Connection], dict[str, Any]]

@@ -33,6 +33,10 @@ class Calculation(NamedTuple):
     result: type[BaseModel]
     function: Callable[[Any], BaseModel]
 
+    def __call__(self, request: BaseModel) -> BaseModel:
+        """Return the result of a request."""
+        return self.function(request)
+
     @property
     def summary(self) -> str:
         """The first line of the function's docstring."""

@@ -11,6 +11,7 @@ import httpx
 import pytest
 
 from fairsquare.core.catalogue import CATALOGUE
+from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.files.records import check_record
@@ -89,6 +90,17 @@ def test_the_simulated_instrument_reads_what_a_page_asks_for(server, api) -> Non
     job = api.post("/api/v1/jobs", json={"request_key": key(), "details": details}).json()["number"]
     sheet = DUNLIN.sheet.model_dump(mode="json")
     api.put(f"/api/v1/jobs/{job}/sheet", json={"request_key": key(), "sheet": sheet})
+
+    def sign(hold: str) -> None:
+        holds = api.get(f"/api/v1/jobs/{job}").json()["holds"]
+        seen = next(one["evidence"] for one in holds if one["name"] == hold)
+        answer = api.post(f"/api/v1/jobs/{job}/holds/{hold}/sign", json={"request_key": key(), "seen": seen})
+        assert answer.status_code == 200, answer.text
+
+    for item in SAFETY_ITEMS:
+        sent = {"request_key": key(), "item": item.key, "answer": "done"}
+        api.post(f"/api/v1/jobs/{job}/safety", json=sent)
+    sign("made_safe")
     api.post(f"/api/v1/jobs/{job}/setups", json={"request_key": key(), "instrument": "3-D instrument"})
     pages = httpx.Client(base_url=server, follow_redirects=True)
     pages.post("/sign-in", data={"name": "ngozi", "password": SIGN_INS[0].password})
@@ -103,6 +115,8 @@ def test_the_simulated_instrument_reads_what_a_page_asks_for(server, api) -> Non
             instrument.read(order)
             instrument.read(order)
         assert instrument.orders() == []
+        if page == "set-up/order":
+            sign("setup_accepted")
     shown = api.get(f"/api/v1/jobs/{job}").json()
     assert shown["picture"]["fit"]["verdict"] == "accepted"
     states = {code: judged["state"] for code, judged in shown["picture"]["judged"].items()}

@@ -110,6 +110,9 @@ def test_wrong_fields_keep_what_was_typed(as_role, job) -> None:
     assert "“four” is not a length" in page
     assert 'value="lid"' in page
     page = ngozi.post(f"/jobs/{job}/set-up", 409, instrument="an arm", sigma_mm="0.3")
+    assert "“Made safe” is not signed, and the job may not go past it: 12 V battery off" in page
+    make_safe(ngozi, job)
+    page = ngozi.post(f"/jobs/{job}/set-up", 409, instrument="an arm", sigma_mm="0.3")
     assert "There is no sheet yet" in page
 
 
@@ -128,6 +131,7 @@ def test_the_same_reading_posted_twice_is_recorded_once(as_role) -> None:
     number = new_job(ngozi)
     with_sheet(ngozi, number)
     with_references(ngozi, number)
+    sign(ngozi, number, "setup_accepted")
     again = key()
     for _ in range(3):
         ngozi.post(f"/jobs/{number}/readings", setup="1", call=call("F4R"), unit="mm", request_key=again)
@@ -146,6 +150,7 @@ def test_another_roles_action(as_role) -> None:
     with_references(ngozi, number)
     for pages in (keahi, tomasz):
         assert "Hold points are signed by a" in sign(pages, number, "setup_accepted", 403)
+    sign(ngozi, number, "setup_accepted")
     assert "Readings are taken by a" in tomasz.post(
         f"/jobs/{number}/readings", 403, setup="1", call=call("F4R"), unit="mm"
     )

@@ -43,6 +43,9 @@ def sign(pages, job: str, hold: str, status: int = 200, **more: str) -> str:
 
 
 def with_sheet(pages, job: str) -> None:
+    """Give the job its sheet, and make it safe where that was not done."""
+    if "Done: 12 V battery off" in pages.get(f"/jobs/{job}/take-in"):
+        make_safe(pages, job)
     pages.post(f"/jobs/{job}/sheet", table=sheet_as_csv(DUNLIN.sheet), unit="mm", seen_version="0")
 
 
@@ -131,6 +134,9 @@ def test_a_bench_that_was_moved_voids_the_set_up(as_role, fair_job) -> None:
     assert call("C1L").replace(" ", ", ") in ngozi.get(f"/jobs/{fair_job}/set-up?setup=1")
     with_references(ngozi, fair_job, 2)
     assert "14 points not read" in ngozi.get(f"/jobs/{fair_job}/holds/fit_accepted")
+    early = ngozi.post(f"/jobs/{fair_job}/readings", 409, setup="2", call=call("F5R", setup=2), unit="mm")
+    assert "“Set-up accepted” is not signed any more, and the job may not go past it" in early
+    sign(ngozi, fair_job, "setup_accepted")
     read_all(ngozi, fair_job, setup=2)
     ngozi.post(f"/jobs/{fair_job}/moved", what="structure", at="measure")
     page = ngozi.get(f"/jobs/{fair_job}/holds/fit_accepted")
@@ -165,6 +171,7 @@ def test_a_reading_is_corrected_and_nothing_is_erased(as_role) -> None:
     job = new_job(ngozi)
     with_sheet(ngozi, job)
     with_references(ngozi, job)
+    sign(ngozi, job, "setup_accepted")
     slip = call("F5R", (300.0, 0.0, 0.0))
     ngozi.post(f"/jobs/{job}/readings", setup="1", call=slip, unit="mm")
     number = re.search(r'data-correct="(\d+)"', ngozi.get(f"/jobs/{job}/measure?point=F5R")).group(1)

@@ -160,17 +160,22 @@ def _references(request: FitSetup, points: dict[str, Point]) -> list[Point]:
 def _trusted_subsets(read: Floats, sheet: Floats, variance: float) -> list[_Subset]:
     """Return the largest subsets that fit, the least χ² first, with their rivals; none where nothing fits.
 
-    Raises `Refused` when every subset stands on a line.
+    Raises `Refused` when every subset stands on a line, which is when all of them together do: adding points never
+    lowers the second singular value.
     """
     count = len(read)
-    something_tried = False
+    if _on_a_line(sheet, np.arange(count)[None]).all():
+        raise Refused(
+            "The reference points that were read lie on one line: the vehicle could turn about it unseen. "
+            "Read points on both sides and apart along the vehicle.",
+            field="readings",
+            value=count,
+        )
     for size in range(count, min(count, FEWEST_CHECKED) - 1, -1):
         limit = chi2_limit(3 * size - 6)
         passing: list[_Subset] = []
         for subsets in _in_batches(_candidates(read, sheet, variance, size, limit)):
-            on_line = _on_a_line(sheet, subsets)
-            something_tried |= not on_line.all()
-            chosen = subsets[~on_line]
+            chosen = subsets[~_on_a_line(sheet, subsets)]
             chi2 = _chi2_of_subsets(read, sheet, chosen) / variance
             passing += [
                 _Subset(tuple(int(i) for i in chosen[k]), float(chi2[k])) for k in np.flatnonzero(chi2 <= limit)
@@ -178,13 +183,6 @@ def _trusted_subsets(read: Floats, sheet: Floats, variance: float) -> list[_Subs
         if passing:
             passing.sort(key=lambda subset: subset.chi2)
             return [subset for subset in passing if subset.chi2 <= passing[0].chi2 + NOT_LESS_LIKELY]
-    if not something_tried and not _some_triangle(sheet, min(count, FEWEST_CHECKED)):
-        raise Refused(
-            "The reference points that were read lie on one line: the vehicle could turn about it unseen. "
-            "Read points on both sides and apart along the vehicle.",
-            field="readings",
-            value=len(read),
-        )
     return []
 
 
@@ -236,11 +234,6 @@ def _on_a_line(sheet: Floats, chosen: npt.NDArray[np.int64]) -> npt.NDArray[np.b
     centred = places - places.mean(axis=1, keepdims=True)
     second = np.linalg.svd(centred, compute_uv=False)[:, 1]
     return np.asarray(second < LINE_MM)
-
-
-def _some_triangle(sheet: Floats, size: int) -> bool:
-    subsets = combinations(range(len(sheet)), size)
-    return any(not _on_a_line(sheet, chosen).all() for chosen in _in_batches(subsets))
 
 
 def _fitted(

@@ -17,7 +17,7 @@ def residuals_drawing(sheet: Sheet, fit: SetupFit) -> Markup | None:
     xs, ys = [-p.xyz[0] for p in points], [p.xyz[1] for p in points]
     scale = min((_WIDTH - 2 * _MARGIN) / max(max(xs) - min(xs), 1), (_HEIGHT - 2 * _MARGIN) / max(max(ys) - min(ys), 1))
     largest = max((max(abs(v) for v in fit.residuals[code]) for code in fit.trusted), default=1.0)
-    factor = _LONGEST_PX / max(largest, 0.2)
+    factor = _LONGEST_PX / max(largest, 0.6)
     left = (_WIDTH - (max(xs) - min(xs)) * scale) / 2
     top = (_HEIGHT - (max(ys) - min(ys)) * scale) / 2
     parts = []

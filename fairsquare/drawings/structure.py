@@ -171,7 +171,7 @@ def _grid(view: View, frame: _Frame, size: tuple[float, float]) -> str:
             kind = "zero" if station == 0 else "station"
             parts.append(f'<path class="{kind}" d="M{x:.1f} {frame.top:.1f}V{bottom:.1f}"/>')
             if view.key == "plan":
-                words = f"{-station:+d}" if station else "0"
+                words = f"{-station:+d}" if station else "0 mm"
                 parts.append(f'<text class="tick" x="{x:.1f}" y="{bottom + 14:.1f}">{words}</text>')
     else:
         x, _ = frame.place((0, 0))

@@ -10,7 +10,8 @@ import openpyxl
 from openpyxl.utils.exceptions import InvalidFileException
 from pydantic import ValidationError
 
-from fairsquare.core.errors import Refused
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.lengths import read_length
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.sheet.table import MOST_ROWS, Rows, table_of
 
@@ -149,4 +150,9 @@ def _defused(rows: Rows) -> Rows:
 
 
 def _is_number(cell: str) -> bool:
-    return cell == "" or isinstance(_number_or_text(cell), float) or cell[1:2].isdigit()
+    """Return whether a cell is a length and so may begin with a sign: "-3", "+3.5 mm"."""
+    try:
+        read_length(cell)
+    except FairSquareError:
+        return cell == ""
+    return True

@@ -35,7 +35,7 @@ def rows_from_file(name: str, content: bytes) -> tuple[Rows, tuple[str, ...]]:
         raise _bad(name, "it is neither text nor a workbook. Choose a CSV, XLSX or JSON file")
     text, remarks = _decoded(content)
     if ending == "json" or text.lstrip().startswith("{"):
-        return table_of(sheet_from_json(text, name)), remarks
+        return _defused(table_of(sheet_from_json(text, name))), remarks
     return rows_from_text(text), remarks
 
 

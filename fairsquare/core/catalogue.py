@@ -8,9 +8,10 @@ from collections.abc import Callable, Mapping
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
+import numpy as np
 from pydantic import BaseModel, ValidationError
 
-from fairsquare.core.errors import FairSquareError
+from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import (
     ComparedLengths,
     CompareLengths,
@@ -51,7 +52,12 @@ class Calculation(NamedTuple):
 
     def run_json(self, text: str | bytes) -> str:
         """Answer a JSON request with a JSON result. Raises `FairSquareError` for a request that is wrong."""
-        return self.function(self.read(text)).model_dump_json()
+        request = self.read(text)
+        try:
+            with np.errstate(over="raise", invalid="raise"):
+                return self.function(request).model_dump_json()
+        except (ArithmeticError, np.linalg.LinAlgError, ValidationError) as fault:
+            raise Refused("The numbers are too large or too small to be worked with: look for a slip.") from fault
 
     def read(self, text: str | bytes) -> BaseModel:
         """Read a request. Raises `BadRequest` that names the field, the value, and what would be right."""

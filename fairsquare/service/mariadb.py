@@ -182,7 +182,8 @@ class PrivateMariaDB:
         with connection.cursor() as cursor:
             cursor.execute("CREATE DATABASE IF NOT EXISTS fairsquare")
             cursor.execute("CREATE USER IF NOT EXISTS 'fairsquare'@'127.0.0.1' IDENTIFIED BY %s", (password,))
-            cursor.execute("GRANT ALL ON *.* TO 'fairsquare'@'127.0.0.1'")
+            cursor.execute("GRANT ALL ON fairsquare.* TO 'fairsquare'@'127.0.0.1'")
+            cursor.execute(r"GRANT ALL ON `test\_%`.* TO 'fairsquare'@'127.0.0.1'")
             cursor.execute(
                 "SELECT User, Host FROM mysql.global_priv WHERE User = 'root' AND Host IN ('localhost', '127.0.0.1', '::1')"
             )

@@ -30,8 +30,8 @@ class DatabaseAway(FairSquareError):
 
     def __init__(self) -> None:
         super().__init__(
-            "The database does not answer just now. Nothing that was confirmed is lost; what you called is kept on "
-            "this page and sent again by itself."
+            "The database does not answer just now. Nothing that was confirmed is lost; this was not recorded yet: "
+            "send it again in a moment."
         )
 
 

@@ -16,7 +16,7 @@ from fairsquare.actions import Desk
 from fairsquare.api.routes import router as api_router
 from fairsquare.core.errors import FairSquareError
 from fairsquare.settings import Settings
-from fairsquare.store.database import Database, rows
+from fairsquare.store.database import Database, DatabaseAway, rows
 from fairsquare.store.kept import Kept
 from fairsquare.store.migrate import pending
 from fairsquare.web.middleware import AroundRequests, LimitBody
@@ -126,8 +126,16 @@ def _answer(request: Request, fault: FairSquareError) -> Response:
     if request.headers.get("hx-request"):
         page = render(request, "parts/fault.html", fault=fault)
     else:
-        page = render(request, "error.html", fault=fault)
+        page = render(request, "error.html", fault=fault, again=_to_send_again(request, fault))
     return page
+
+
+def _to_send_again(request: Request, fault: FairSquareError) -> dict[str, str] | None:
+    """Return the fields of a form that could not be recorded because the database was away, so that nothing typed is lost."""
+    form = getattr(request.state, "form", None)
+    if fault.status != DatabaseAway.status or form is None:
+        return None
+    return {name: value for name, value in form.items() if isinstance(value, str) and name != "password"}
 
 
 def problem(fault: FairSquareError) -> JSONResponse:

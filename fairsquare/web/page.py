@@ -101,10 +101,11 @@ def signed_in(request: Request) -> Session:
 
 
 async def _form_data(request: Request) -> FormData:
-    return await request.form(max_fields=MOST_FIELDS, max_part_size=4 * 1024 * 1024)
+    request.state.form = await request.form(max_fields=MOST_FIELDS, max_part_size=4 * 1024 * 1024)
+    return cast(FormData, request.state.form)
 
 
-def sent_form(request: Request, session: Session = Depends(signed_in), data: FormData = Depends(_form_data)) -> Form:
+def sent_form(request: Request, data: FormData = Depends(_form_data), session: Session = Depends(signed_in)) -> Form:
     """Return the form that was sent, once its CSRF token is found to be the session's. Raises `StaleForm`."""
     given = request.headers.get("x-csrf-token") or data.get("csrf")
     if not isinstance(given, str) or not hmac.compare_digest(given.encode(), session.csrf.encode()):

@@ -94,3 +94,14 @@ def test_check_digits() -> None:
     assert check_vin("1M8GDM9AXKP04278").verdict == "malformed"
     assert "look for 1 and 0" in check_vin("OM8GDM9AXKP042788").words
     assert check_vin("  ").verdict == "none"
+
+
+def test_numbers_that_overflow_are_refused_in_words() -> None:
+    request = json.loads(json.dumps(REQUESTS["judge-points"]))
+    request["points"]["F4L"]["covariance"] = [[1e308, 1e308, 0], [1e308, 1e308, 0], [0, 0, 1e308]]
+    answer = run("judge-points", sent=json.dumps(request))
+    assert answer.exit_code in (0, 2)
+    if answer.exit_code == 2:
+        assert "too large or too small" in json.loads(answer.stderr)["title"]
+    else:
+        assert all(abs(v) < 1e200 for v in json.loads(answer.stdout)["points"]["F4L"]["expanded"])

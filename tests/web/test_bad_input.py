@@ -241,3 +241,47 @@ def test_a_real_start_refuses_demo_passwords(database, persons) -> None:
 
     assert "everybody knows" in unfit_to_start(Settings(demo=False), database)
     assert unfit_to_start(Settings(demo=True), database) is None
+
+
+def test_a_form_sent_while_the_database_is_away_is_kept_and_sent_again(as_role, mariadb) -> None:
+    ngozi = as_role("technician")
+    csrf, sent = ngozi.csrf(), key()
+    fields = {
+        "csrf": csrf,
+        "request_key": sent,
+        "vehicle": "Knot dumper",
+        "construction": "truck",
+        "notes": "a <long> story",
+    }
+    mariadb.kill()
+    try:
+        page = ngozi.http.post("/jobs", data=fields)
+    finally:
+        mariadb.restart()
+    assert page.status_code == 503
+    assert "Nothing that was confirmed is lost" in page.text
+    assert "a &lt;long&gt; story" in page.text
+    assert f'name="request_key" value="{sent}"' in page.text
+    for _ in range(2):
+        assert "Knot dumper" in ngozi.http.post("/jobs", data=fields).text
+    assert "1 job match" in ngozi.get("/?q=knot+dumper")
+
+
+def test_a_lead_manages_people(app, as_role) -> None:
+    solveig = as_role("lead")
+    solveig.post("/people", name="ada", full_name="Ada B", role="apprentice", password="long-enough-1")
+    solveig.post("/people", 422, name="ada", full_name="Ada C", role="apprentice", password="long-enough-1")
+    shown = solveig.get("/people")
+    numbers = {
+        who: n for n, who in re.findall(r'/people/(\d+)/active".*?aria-label="Let go: ([^"]+)"', shown, re.DOTALL)
+    }
+    number = numbers["Ada B"]
+    solveig.post("/people/password", person_id=number, new="another-long-1")
+    ada = Pages(app, None)
+    assert ada.http.post("/sign-in", data={"name": "ada", "password": "long-enough-1"}).status_code == 401
+    assert "The floor" in ada.http.post("/sign-in", data={"name": "ada", "password": "another-long-1"}).text
+    ada.post("/people/password", 422, person_id=number, old="wrong", new="my-own-words-1")
+    ada.post("/people/password", 403, person_id="1", old="another-long-1", new="my-own-words-1")
+    solveig.post(f"/people/{number}/active", active="no")
+    assert ada.http.get("/", follow_redirects=False).status_code == 303
+    assert ada.http.post("/sign-in", data={"name": "ada", "password": "another-long-1"}).status_code == 401

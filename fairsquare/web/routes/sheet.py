@@ -53,6 +53,7 @@ def show(
             span = _span(stored, a, b)
         except FairSquareError as wrong:
             fault = wrong
+    before, _ = _stored(request, view, stored.version - 1) if stored.version > 1 else (None, [])
     link = f"/jobs/{number}/sheet?b={quote(b[:40], safe='')}&a="
     of_sheet = (view.job.id, stored.version, link)
     return render(
@@ -70,6 +71,7 @@ def show(
         drawing=drawn_once(request, ("sheet", *of_sheet), lambda: plan_and_sides(stored.sheet, {}, link=link)),
         ends=drawn_once(request, ("ends", *of_sheet), lambda: ends(stored.sheet, {}, link=link)),
         span=span,
+        changes=differences(before.sheet, stored.sheet) if before else (),
     )
 
 

@@ -7,7 +7,6 @@ from typing import Annotated, Any
 
 import typer
 
-from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.errors import FairSquareError
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, help=__doc__)
@@ -22,6 +21,8 @@ def compute(
     schema: Annotated[str, typer.Option("--schema", help="print the JSON Schemas of request and result of NAME")] = "",
 ) -> None:
     """Run one calculation: the request on standard input, the result on standard output, both JSON."""
+    from fairsquare.core.catalogue import CATALOGUE
+
     if names:
         typer.echo("\n".join(CATALOGUE))
         return

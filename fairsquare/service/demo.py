@@ -4,20 +4,17 @@ import os
 import signal
 import sys
 import time
+import urllib.request
 from pathlib import Path
 from subprocess import Popen
 from types import FrameType
 from typing import NoReturn
 
-import httpx
-
-from fairsquare.demo.load import load
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.processes import free_port, start, stop
 from fairsquare.service.mariadb import MariaDBFault, PrivateMariaDB
-from fairsquare.service.server import open_desk
 from fairsquare.settings import Settings
-from fairsquare.store.migrate import migrate
+from fairsquare.store.migrate import has_jobs, migrate
 
 _UP_S = 30.0
 
@@ -42,10 +39,7 @@ def run_demo(folder: Path, host: str, port: int, *, fresh: bool) -> int:
         url = mariadb.start() if mariadb else own
         os.environ |= {"FAIRSQUARE_DATABASE_URL": url, "FAIRSQUARE_DEMO": "1"}
         migrate(url)
-        desk = open_desk()
-        made = load(desk, tell=_tell)
-        desk.database.close()
-        _tell(f"{len(made)} demo jobs loaded" if made else "the data of the last time are kept")
+        _load(url)
         address = f"http://{host}:{free_port(port, host)}"
         children = _start_all(folder, host, address)
         _welcome(address)
@@ -63,6 +57,19 @@ def run_demo(folder: Path, host: str, port: int, *, fresh: bool) -> int:
             stop(child)
         if mariadb:
             mariadb.stop()
+
+
+def _load(url: str) -> None:
+    """Load the demo's jobs where there are none. What that needs is imported only then, for a second start is to be quick."""
+    if has_jobs(url):
+        _tell("the data of the last time are kept")
+        return
+    from fairsquare.demo.load import load
+    from fairsquare.service.server import open_desk
+
+    desk = open_desk()
+    _tell(f"{len(load(desk, tell=_tell))} demo jobs loaded")
+    desk.database.close()
 
 
 def _start_all(folder: Path, host: str, address: str) -> list[Popen[bytes]]:
@@ -86,9 +93,10 @@ def _wait_until_up(address: str, server: Popen[bytes], log: Path) -> None:
     until = time.monotonic() + _UP_S
     while time.monotonic() < until and server.poll() is None:
         try:
-            if httpx.get(f"{address}/readyz", timeout=1).status_code == 200:
-                return
-        except httpx.HTTPError:
+            with urllib.request.urlopen(f"{address}/readyz", timeout=1) as answer:  # noqa: S310 - our own server
+                if answer.status == 200:
+                    return
+        except OSError:
             pass
         time.sleep(0.05)
     raise OSError(f"the server did not start:\n{log.read_text(errors='replace')[-1500:]}")

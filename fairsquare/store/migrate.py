@@ -68,6 +68,17 @@ def migrate(url: str, folder: Path = FOLDER) -> list[str]:
         connection.close()
 
 
+def has_jobs(url: str) -> bool:
+    """Return whether any job was ever opened in an up-to-date database."""
+    connection = pymysql.connect(**connect_arguments(url))
+    try:
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT EXISTS (SELECT 1 FROM job) AS some")
+            return bool(cursor.fetchone()["some"])
+    finally:
+        connection.close()
+
+
 def pending(rows: list[dict[str, object]], folder: Path = FOLDER) -> list[str]:
     """Return the names of files that a database with these rows of schema_migration still lacks."""
     applied = {row["version"] for row in rows if row["applied_at"] is not None}

@@ -137,6 +137,16 @@ def test_zoom_and_fit_by_keys_wheel_and_button(page: Page) -> None:
     page.keyboard.press("Escape")
     page.keyboard.press("?")
     page.wait_for_url("**/help")
+    page.click("text=Single keys are on: switch them off")
+    page.keyboard.press("Escape")
+    page.locator("h1").click()
+    page.keyboard.press("g")
+    page.wait_for_timeout(200)
+    assert page.url.endswith("/help"), "single keys can be switched off"
+    page.click("text=Single keys are off: switch them on")
+    page.locator("h1").click()
+    page.keyboard.press("g")
+    page.wait_for_url("**/")
 
 
 def test_when_the_connection_drops_what_is_called_is_kept_and_sent_once(page: Page, desk: Desk) -> None:

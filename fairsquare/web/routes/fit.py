@@ -9,8 +9,8 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import HoldName
 from fairsquare.core.release.holds import HOLD_TITLES, may_sign
 from fairsquare.store.people import Session
+from fairsquare.web.forms import unit_of
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
-from fairsquare.web.routes.setup import unit_of
 
 router = APIRouter()
 PAGE_OF: dict[HoldName, str] = {"made_safe": "take-in", "setup_accepted": "set-up", "fit_accepted": "fit"}

@@ -18,6 +18,7 @@ from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.store import jobs
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Session
+from fairsquare.web.forms import MOVED, remember_unit, setup_number, unit_of, whole
 from fairsquare.web.page import (
     Form,
     desk_of,
@@ -31,7 +32,6 @@ from fairsquare.web.page import (
     signed_in,
     units_of,
 )
-from fairsquare.web.routes.setup import MOVED, remember_unit, setup_number, unit_of, whole
 
 router = APIRouter()
 FACTORS = (1.0, 50.0)

@@ -10,8 +10,8 @@ from fairsquare.core.facts import Role
 from fairsquare.store import people
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Session
+from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in
-from fairsquare.web.routes.setup import whole
 
 router = APIRouter()
 

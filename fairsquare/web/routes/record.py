@@ -15,7 +15,7 @@ from fairsquare.store import records
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper
-from fairsquare.web.routes.take_in import CONSTRUCTIONS, HIT_FROM, HIT_HEIGHT, HIT_WHERE
+from fairsquare.web.words import CONSTRUCTIONS, HIT_FROM, HIT_HEIGHT, HIT_WHERE
 
 router = APIRouter()
 QUICK_S = 4.0

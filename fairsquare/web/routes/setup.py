@@ -8,17 +8,17 @@ from fairsquare.actions import JobView, Unsure
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import Moved
-from fairsquare.core.lengths import MM_PER, Unit, read_length
+from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.measure.calls import understand_call
 from fairsquare.core.measure.picture import counting, picture_of, reference_readings
 from fairsquare.drawings.residuals import residuals_drawing
 from fairsquare.files.sheets import rows_from_file, rows_from_text
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Session
+from fairsquare.web.forms import MOVED, remember_unit, setup_number, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
 router = APIRouter()
-MOVED = {"vehicle": "the vehicle", "bench": "the bench", "bridge": "the measuring bridge", "structure": "the structure"}
 INSTRUMENTS = (("3-D instrument", "0.3"), ("measuring bridge with pointers", "0.7"))
 
 
@@ -141,29 +141,6 @@ def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
 def reference_codes(view: JobView) -> list[str]:
     """Return the codes of the sheet's reference points."""
     return [point.code for point in view.facts.sheet.points if point.reference] if view.facts.sheet else []
-
-
-def unit_of(text: str) -> Unit:
-    """Return the unit of a form's field, mm where it names none."""
-    return cast(Unit, text) if text in MM_PER else "mm"
-
-
-def remember_unit(answer: Response, unit: Unit) -> Response:
-    """Remember the unit in which calls are made."""
-    answer.set_cookie("call_unit", unit, max_age=60 * 60 * 24 * 365, samesite="lax", httponly=True)
-    return answer
-
-
-def setup_number(form: Form) -> int:
-    """Return the set-up that a form speaks of."""
-    return whole(form.text("setup"), "setup")
-
-
-def whole(text: str, field: str) -> int:
-    """Return a whole number. Raises `Refused` that names the field."""
-    if not text.isdigit() or len(text) > 18:
-        raise Refused("This should be a whole number: load the page anew.", field=field, value=text[:40])
-    return int(text)
 
 
 def readings_from_rows(rows: tuple[tuple[str, ...], ...], codes: list[str], unit: Unit) -> list[NewReading]:

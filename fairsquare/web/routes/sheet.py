@@ -18,7 +18,7 @@ from fairsquare.files import sheets as files
 from fairsquare.store import sheets as store
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, drawn_once, go_to, job_path, render, sent_form, signed_in
-from fairsquare.web.routes.take_in import CONSTRUCTIONS
+from fairsquare.web.words import CONSTRUCTIONS
 
 router = APIRouter()
 EXAMPLE = "code,length,width,height,tolerance,reference\n"

@@ -13,37 +13,10 @@ from fairsquare.core.intake.vin import check_vin
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.words import CONSTRUCTIONS, HIT_FROM, HIT_HEIGHT, HIT_WHERE
 
 router = APIRouter()
 
-CONSTRUCTIONS = {
-    "unibody": "unibody",
-    "ladder": "body on ladder frame",
-    "truck": "heavy truck frame",
-    "aluminium": "aluminium",
-    "trailer": "trailer",
-}
-HIT_WHERE = {
-    "unknown": "not known",
-    "front": "front",
-    "rear": "rear",
-    "left": "left side",
-    "right": "right side",
-    "roof": "roof",
-    "underneath": "underneath",
-}
-HIT_FROM = {
-    "": "not known",
-    "0": "the front",
-    "45": "the front right",
-    "90": "the right",
-    "135": "the rear right",
-    "180": "the rear",
-    "225": "the rear left",
-    "270": "the left",
-    "315": "the front left",
-}
-HIT_HEIGHT = {"unknown": "not known", "low": "low", "middle": "middle", "high": "high"}
 _CHOICES: dict[str, Any] = {
     "constructions": CONSTRUCTIONS,
     "where": HIT_WHERE,

@@ -335,12 +335,26 @@ document.addEventListener("click", (event) => {
   remember(svg);
 });
 
-// ---- keys ----
+// ---- keys; single ones can be switched off on the page of keys (WCAG 2.1.4) ----
+
+const keysAreOff = () => localStorage.getItem("single-keys") === "off";
+
+function showKeysSwitch() {
+  const button = document.querySelector("[data-keys-switch]");
+  if (!button) return;
+  button.setAttribute("aria-pressed", String(!keysAreOff()));
+  button.textContent = keysAreOff() ? "Single keys are off: switch them on" : "Single keys are on: switch them off";
+}
+document.addEventListener("click", (event) => {
+  if (!event.target.closest("[data-keys-switch]")) return;
+  localStorage.setItem("single-keys", keysAreOff() ? "on" : "off");
+  showKeysSwitch();
+});
 
 document.addEventListener("keydown", (event) => {
   const typing = event.target.closest("input, textarea, select");
   if (event.key === "Escape" && typing) typing.blur();
-  if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (typing || keysAreOff() || event.ctrlKey || event.metaKey || event.altKey) return;
   const line = document.querySelector(".call-input");
   const svg = document.querySelector("[data-drawing] svg.structure") || document.querySelector("svg.structure");
   const stops = [...document.querySelectorAll(".stops a")];
@@ -369,6 +383,7 @@ document.addEventListener("keydown", (event) => {
 
 document.addEventListener("DOMContentLoaded", () => {
   prepareDrawings();
+  showKeysSwitch();
   showKept(true);
   if (nextKept()) sendKept();
 });

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from fairsquare.core.facts import HoldName, Moved, Purpose, Role, SafetyAnswer
+from fairsquare.core.facts import Moved, Purpose, Role, SafetyAnswer
 from fairsquare.core.lengths import Unit
 from fairsquare.core.measure.picture import Picture
 from fairsquare.core.model import Code, Model, Vector
@@ -188,6 +188,3 @@ class InstrumentOrder(Model):
     purpose: Purpose
     code: str
     at: str
-
-
-HOLD_NAMES: tuple[HoldName, ...] = ("made_safe", "setup_accepted", "fit_accepted")

@@ -9,7 +9,6 @@ from fairsquare.core.model import Row3
 Units = Literal["mm", "in"]
 FINEST = 64
 """Fractions of an inch are shown to a sixty-fourth, 0.4 mm; a figure that is smaller shows as 0."""
-_SHOWN = {"long": "long", "short": "short"}
 
 
 def length(mm: float | None, units: Units, digits: int = 1) -> str:

@@ -36,6 +36,11 @@ PAGES = (
     f"/jobs/{JOB}/holds/made_safe",
     f"/jobs/{JOB}/holds/fit_accepted",
     f"/jobs/{JOB}/record",
+    f"/jobs/{JOB}/sheet?edit=true",
+    "/jobs/SL-0003/set-up",
+    "/jobs/SL-0003/holds/setup_accepted",
+    "/jobs/SL-0003/measure",
+    "/?closed=1",
     "/nowhere",
 )
 
@@ -69,7 +74,7 @@ def test_axe_finds_nothing(page: Page, server: str, desk: Desk, persons, mode) -
     page.context.add_cookies([{"name": "mode", "value": mode, "url": server}])
     page.reload()
     found = {"/sign-in": violations(page)}
-    sign_in(page)
+    sign_in(page, "solveig", "north-light-12")
     record = f"/records/{desk.make_record(persons['lead'], key(), JOB)}"
     for path in (*PAGES, record):
         page.goto(path)

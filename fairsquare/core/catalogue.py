@@ -20,7 +20,9 @@ from fairsquare.core.lengths import (
     compare_lengths,
     parse_length,
 )
+from fairsquare.core.measure.adjust import Adjusted, AdjustNetwork, adjust_network
 from fairsquare.core.measure.conformity import JudgePoints, PointsJudged, judge_points
+from fairsquare.core.measure.next_reading import NextMeasurement, ReadingsRanked, next_measurement
 from fairsquare.core.measure.positions import PlacedPoints, PlaceReadings, place_readings
 from fairsquare.core.measure.setup import FitSetup, SetupFit, fit_setup
 from fairsquare.core.sheet.spans import SheetSpans, SpansFound, sheet_spans
@@ -121,5 +123,7 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("sheet-spans", SheetSpans, SpansFound, sheet_spans),
     Calculation("fit-setup", FitSetup, SetupFit, fit_setup),
     Calculation("place-readings", PlaceReadings, PlacedPoints, place_readings),
+    Calculation("adjust-network", AdjustNetwork, Adjusted, adjust_network),
+    Calculation("next-measurement", NextMeasurement, ReadingsRanked, next_measurement),
     Calculation("judge-points", JudgePoints, PointsJudged, judge_points),
 )

@@ -1,0 +1,166 @@
+"""Least squares over a network: damped Gauss-Newton, finished with the whole second derivative.
+
+The answer is the minimum of the sum of squares of all normalised residuals, priors included (the method of least squares in
+its non-linear form; the damping is Levenberg's and Marquardt's, SIAM J. Appl. Math. 11, 1963, scaled by the diagonal of the
+normal matrix).
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.linalg import LinAlgError, cho_factor, cho_solve, eigh
+from scipy.linalg.lapack import dpotrf, dpotri
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.measure.network import Equations, Floats, State
+
+STEP = 1e-5
+"""The answer is settled when a full Gauss-Newton step moves no coordinate by more than this, in mm or in its sigma."""
+_AIM = 1e-3
+NEAR = 1e6
+"""Steps shorter than this many times `STEP` (10 mm, 10 sigma) may follow the whole second derivative."""
+_MOST_STEPS = 300
+
+
+@dataclass(frozen=True)
+class Priors:
+    """What is taken of the unknowns before anything is read: values and weights (1/sigma²), both (size,); 0 is none."""
+
+    values: Floats
+    weights: Floats
+
+
+@dataclass(frozen=True)
+class Linearised:
+    """A network at one state: normalised residuals (m, 3), normalised derivatives (m, 3, 9), normal matrix and gradient."""
+
+    residuals: Floats
+    slopes: Floats
+    normal: Floats
+    gradient: Floats
+    cost: float
+
+
+def linearise(equations: Equations, in_use: Floats, priors: Priors, state: State) -> Linearised:
+    """Return the network at `state`; `in_use` (m,) is 1 for the observations that count and 0 for the others."""
+    computed, slopes = equations.computed(state)
+    weight = (in_use / equations.sigmas)[:, None] * equations.given
+    residuals = (equations.values - computed) * weight
+    slopes = slopes * weight[:, :, None]
+    normal = assemble(equations, np.einsum("mri,mrj->mij", slopes, slopes), state.layout.size)
+    off = priors.values - state.values
+    normal[np.diag_indices_from(normal)] += priors.weights
+    pulls = np.einsum("mri,mr->mi", slopes, residuals).ravel()
+    gradient = priors.weights * off
+    np.add.at(gradient, equations.columns.ravel(), pulls)
+    cost = float(np.sum(residuals**2) + np.sum(priors.weights * off**2))
+    return Linearised(residuals, slopes, normal, gradient, cost)
+
+
+def assemble(equations: Equations, blocks: Floats, size: int) -> Floats:
+    """Return the (size, size) matrix to which every observation adds its block (9, 9) at its columns."""
+    flat = equations.columns[:, :, None] * size + equations.columns[:, None, :]
+    return np.asarray(np.bincount(flat.ravel(), blocks.ravel(), minlength=size * size), dtype=float).reshape(size, size)
+
+
+def inverse(normal: Floats) -> Floats:
+    """Return the inverse of a positive definite matrix. Raises `LinAlgError` where it is none."""
+    scale = 1 / np.sqrt(np.diag(normal))
+    factor, fault = dpotrf(normal * scale[:, None] * scale[None, :], lower=False)
+    if fault:
+        raise LinAlgError("not positive definite")
+    upper, _ = dpotri(factor, lower=False)
+    whole = np.triu(upper) + np.triu(upper, 1).T
+    return np.asarray(whole * scale[:, None] * scale[None, :])
+
+
+def settle(equations: Equations, in_use: Floats, priors: Priors, state: State) -> tuple[State, Linearised, Floats]:
+    """Return the minimum, the network there, and the covariance (size, size), the inverse of the Gauss-Newton normal matrix.
+
+    Raises `Refused` where no minimum is reached.
+    """
+    damping, whole = 0.0, False
+    at = linearise(equations, in_use, priors, state)
+    for _ in range(_MOST_STEPS):
+        covariance = inverse(at.normal)
+        step = covariance @ at.gradient
+        left = _left(step, covariance, state)
+        if left <= _AIM:
+            escape = _downhill(equations, at, state)
+            if escape is None:
+                return state, at, covariance
+            state, at, damping, whole = _roll_off(equations, in_use, priors, state, at, escape)
+            continue
+        if whole or damping:
+            step = _damped_step(equations, at, state, damping, whole)
+        trial = state.moved(step)
+        then = linearise(equations, in_use, priors, trial)
+        if then.cost <= at.cost + 1e-13 * (1 + at.cost):
+            slow = then.cost > 0.5 * at.cost
+            state, at = trial, then
+            damping = damping / 10 if damping > 1e-9 else 0.0
+            whole = whole or (slow and left < NEAR)
+        else:
+            if left <= 1:
+                return state, at, covariance
+            damping = max(10 * damping, 1e-6)
+    raise Refused(
+        "These readings do not settle into one picture: some contradict the sheet grossly. "
+        "Look for swapped codes, a wrong unit or a wrong sheet, or begin with fewer readings.",
+        field="observations",
+    )
+
+
+def _left(step: Floats, covariance: Floats, state: State) -> float:
+    """Return how far a full step would move any coordinate, in units of what is allowed."""
+    count = state.layout.coordinates
+    sigma = np.sqrt(np.diag(covariance)[:count])
+    moves = np.abs(step[:count]) / (STEP * np.maximum(1.0, sigma))
+    return float(moves.max(initial=0.0))
+
+
+def _hessian(equations: Equations, at: Linearised, state: State) -> Floats:
+    """Return half the whole second derivative of the cost, (size, size)."""
+    pull = at.residuals / equations.sigmas[:, None]
+    return at.normal - assemble(equations, equations.bending(state, pull), state.layout.size)
+
+
+def _damped_step(equations: Equations, at: Linearised, state: State, damping: float, whole: bool) -> Floats:
+    matrix = _hessian(equations, at, state) if whole else at.normal
+    scale = np.diag(at.normal)
+    for _ in range(60):
+        try:
+            return np.asarray(cho_solve(cho_factor(matrix + np.diag(damping * scale)), at.gradient))
+        except LinAlgError:
+            damping = max(4 * damping, 1e-6)
+    return np.asarray(inverse(at.normal) @ at.gradient)
+
+
+def _downhill(equations: Equations, at: Linearised, state: State) -> Floats | None:
+    """Return a way down from a place without slope that is no minimum (a saddle), or null where it is one."""
+    scale = 1 / np.sqrt(np.diag(at.normal))
+    hessian = _hessian(equations, at, state) * scale[:, None] * scale[None, :]
+    _, fault = dpotrf(hessian + 1e-10 * np.eye(len(hessian)))
+    if not fault:
+        return None
+    _, vectors = eigh(hessian, subset_by_index=[0, 0])
+    return np.asarray(vectors[:, 0] * scale)
+
+
+def _roll_off(
+    equations: Equations, in_use: Floats, priors: Priors, state: State, at: Linearised, way: Floats
+) -> tuple[State, Linearised, float, bool]:
+    """Leave a saddle along `way`, to whichever side and as far as goes lowest."""
+    best = (state, at)
+    for length in (0.1, 1.0, 10.0, 100.0):
+        for side in (1, -1):
+            trial = state.moved(side * length * way)
+            then = linearise(equations, in_use, priors, trial)
+            if then.cost < best[1].cost:
+                best = (trial, then)
+    if best[1] is at:
+        raise Refused(
+            "These readings leave the picture open between two mirrored answers: add a height or an offset.",
+            field="observations",
+        )
+    return *best, 0.0, True

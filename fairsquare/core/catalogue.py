@@ -25,6 +25,7 @@ from fairsquare.core.measure.conformity import JudgePoints, PointsJudged, judge_
 from fairsquare.core.measure.next_reading import NextMeasurement, ReadingsRanked, next_measurement
 from fairsquare.core.measure.positions import PlacedPoints, PlaceReadings, place_readings
 from fairsquare.core.measure.setup import FitSetup, SetupFit, fit_setup
+from fairsquare.core.sheet.check import CheckSheet, SheetChecked, check_sheet
 from fairsquare.core.sheet.spans import SheetSpans, SpansFound, sheet_spans
 
 
@@ -120,6 +121,7 @@ def _catalogue(*calculations: Calculation) -> Mapping[str, Calculation]:
 CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("parse-length", ParseLength, ParsedLength, parse_length),
     Calculation("compare-lengths", CompareLengths, ComparedLengths, compare_lengths),
+    Calculation("check-sheet", CheckSheet, SheetChecked, check_sheet),
     Calculation("sheet-spans", SheetSpans, SpansFound, sheet_spans),
     Calculation("fit-setup", FitSetup, SetupFit, fit_setup),
     Calculation("place-readings", PlaceReadings, PlacedPoints, place_readings),

@@ -93,3 +93,11 @@ def partner_code(point: Point) -> str | None:
 def tolerances(sheet: Sheet, point: Point) -> tuple[float, float, float]:
     """Return the point's tolerance per axis, mm; the sheet's where it has none of its own."""
     return point.tolerance_mm or (sheet.tolerance_mm,) * 3
+
+
+def points_by_first_code(sheet: Sheet) -> dict[str, Point]:
+    """Return the points under their codes; of a code that stands twice the first."""
+    points: dict[str, Point] = {}
+    for point in sheet.points:
+        points.setdefault(point.code, point)
+    return points

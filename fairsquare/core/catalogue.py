@@ -9,7 +9,7 @@ from types import MappingProxyType
 from typing import Any, NamedTuple
 
 import numpy as np
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import (
@@ -26,14 +26,15 @@ from fairsquare.core.measure.next_reading import NextMeasurement, ReadingsRanked
 from fairsquare.core.measure.positions import PlacedPoints, PlaceReadings, place_readings
 from fairsquare.core.measure.setup import FitSetup, SetupFit, fit_setup
 from fairsquare.core.sheet.check import CheckSheet, SheetChecked, check_sheet
+from fairsquare.core.sheet.comparative import ComparativeSheet, SheetMade, comparative_sheet
 from fairsquare.core.sheet.spans import SheetSpans, SpansFound, sheet_spans
 
 
 class Calculation(NamedTuple):
-    """One calculation: `function` takes a `request` model and returns a `result` model."""
+    """One calculation: `function` takes a `request` model (or one of several) and returns a `result` model."""
 
     name: str
-    request: type[BaseModel]
+    request: Any
     result: type[BaseModel]
     function: Callable[[Any], BaseModel]
 
@@ -49,7 +50,7 @@ class Calculation(NamedTuple):
     def schemas(self) -> dict[str, Any]:
         """Return the JSON Schemas of request and result."""
         return {
-            "request": self.request.model_json_schema(mode="validation"),
+            "request": TypeAdapter(self.request).json_schema(mode="validation"),
             "result": self.result.model_json_schema(mode="serialization"),
         }
 
@@ -65,7 +66,8 @@ class Calculation(NamedTuple):
     def read(self, text: str | bytes) -> BaseModel:
         """Read a request. Raises `BadRequest` that names the field, the value, and what would be right."""
         try:
-            return self.request.model_validate_json(text)
+            read: BaseModel = TypeAdapter(self.request).validate_json(text)
+            return read
         except ValidationError as fault:
             raise BadRequest(fault) from None
 
@@ -122,6 +124,7 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("parse-length", ParseLength, ParsedLength, parse_length),
     Calculation("compare-lengths", CompareLengths, ComparedLengths, compare_lengths),
     Calculation("check-sheet", CheckSheet, SheetChecked, check_sheet),
+    Calculation("comparative-sheet", ComparativeSheet, SheetMade, comparative_sheet),
     Calculation("sheet-spans", SheetSpans, SpansFound, sheet_spans),
     Calculation("fit-setup", FitSetup, SetupFit, fit_setup),
     Calculation("place-readings", PlaceReadings, PlacedPoints, place_readings),

@@ -110,7 +110,7 @@ def _judge_all(
     """Judge the points that were read, all at once: deviation, sigma and tolerance are arrays of shape (n, 3)."""
     own = [points[code] for code in read]
     covariances = np.array([measured.covariance for measured in read.values()])
-    _check_covariances(covariances, list(read))
+    check_covariances(covariances, list(read))
     deviation = np.array([measured.xyz for measured in read.values()]) - np.array([point.xyz for point in own])
     own_variance = np.square([point.sigma_mm or (0.0, 0.0, 0.0) for point in own])
     sigma = np.sqrt(np.maximum(np.einsum("nkk->nk", covariances), 0) + own_variance)
@@ -143,7 +143,7 @@ def _state(off: bool, close: bool, determined: bool) -> State:
     return "close" if close else "fair"
 
 
-def _check_covariances(covariances: Floats, codes: list[str]) -> None:
+def check_covariances(covariances: Floats, codes: list[str]) -> None:
     """Raise `Refused` for the first covariance (n, 3, 3) that is not symmetric or has a negative eigenvalue."""
     scale = np.abs(covariances).max(axis=(1, 2))
     skew = np.abs(covariances - np.swapaxes(covariances, 1, 2)).max(axis=(1, 2))

@@ -99,7 +99,6 @@ class Draft:
 
     def _same_place(self, code: str, here: Row3, change: Change | None) -> list[str]:
         moved = change.places if change else {}
-        cell = _cell(here)
         column = _column(here)
         near = (
             self.columns.get(column - 1, set()) | self.columns.get(column, set()) | self.columns.get(column + 1, set())

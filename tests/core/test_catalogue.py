@@ -15,12 +15,29 @@ from tests.core.facts import REFERENCES, readings
 SHEET = DUNLIN.sheet.model_dump(mode="json")
 READ = [{"code": r.code, "xyz": list(r.xyz)} for r in readings(REFERENCES)]
 NOUGHT = [[0.1, 0, 0], [0, 0.1, 0], [0, 0, 0.1]]
+SPAN = {"id": "1", "kind": "span", "a": "F4L", "b": "C1L", "mode": "point_to_point", "mm": 1120, "sigma": 1}
 REQUESTS = {
     "parse-length": {"text": "21 3/8 in"},
     "compare-lengths": {"a": "8 mm", "b": "3/8 in"},
     "sheet-spans": {"sheet": SHEET, "pairs": [["F4L", "C1R"]]},
     "fit-setup": {"sheet": SHEET, "readings": READ},
     "place-readings": {"sheet": SHEET, "references": READ, "readings": READ},
+    "check-sheet": {"sheet": SHEET},
+    "comparative-sheet": {
+        "basis": "mirror",
+        "sheet": SHEET,
+        "side": "L",
+        "points": {"F4L": {"xyz": [2110, 478, 402], "covariance": NOUGHT}},
+    },
+    "adjust-network": {"sheet": SHEET, "trusted": ["C1L"], "setups": [], "observations": [SPAN], "joint": ["F4L"]},
+    "next-measurement": {
+        "sheet": SHEET,
+        "trusted": ["C1L"],
+        "setups": [],
+        "observations": [SPAN],
+        "tools": [{"kind": "span", "sigma": 1, "to_mm": 2000}],
+        "goal": ["F4L"],
+    },
     "judge-points": {"sheet": SHEET, "points": {"F4L": {"xyz": [2110, 478, 402], "covariance": NOUGHT}}},
 }
 
@@ -32,7 +49,7 @@ def run(*arguments: str, sent: str = ""):
 @pytest.mark.parametrize("name", list(CATALOGUE))
 def test_the_same_answer_to_the_last_digit(name) -> None:
     calculation, text = CATALOGUE[name], json.dumps(REQUESTS[name])
-    by_python = calculation.function(calculation.request.model_validate_json(text)).model_dump_json()
+    by_python = calculation.function(calculation.read(text)).model_dump_json()
     assert run(name, sent=text).stdout.strip() == by_python
     assert run(name, "--jsonl", sent=text + "\n" + text + "\n").stdout.splitlines() == [by_python] * 2
 

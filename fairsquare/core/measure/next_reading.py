@@ -1,10 +1,10 @@
 """The reading that would help most: which observation, not yet made, takes most from what is not known of the goal points."""
 
 from collections.abc import Iterator, Sequence
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import Field, model_serializer
+from pydantic import Field
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.measure.network import Floats, Ints, Layout, equations_of
@@ -32,14 +32,7 @@ _AT_ONCE = 20_000
 class _Named(Model):
     """A candidate may carry a name of its own; it is left out where there is none."""
 
-    id: Identity | None = None
-
-    @model_serializer(mode="wrap")
-    def _without_empty_id(self, handler: Any) -> dict[str, Any]:
-        written: dict[str, Any] = handler(self)
-        if written.get("id") is None:
-            written.pop("id", None)
-        return written
+    id: Identity | None = Field(default=None, exclude_if=lambda name: name is None)
 
 
 class PointCandidate(PointToRead, _Named):

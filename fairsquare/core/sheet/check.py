@@ -191,7 +191,9 @@ def _slips(draft: Draft) -> Iterable[Finding]:
     search = _Search(draft)
     waiting = lots(draft.contradictions(draft.places))[::-1]
     while waiting:
-        lot = waiting.pop()
+        lot = [one for one in waiting.pop() if one in draft.contradictions(one.codes)]
+        if not lot:
+            continue
         found = search.best(lot)
         if not found:
             yield _unexplained(draft, lot)

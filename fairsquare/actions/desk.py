@@ -6,16 +6,18 @@ from typing import Any, NamedTuple
 
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import HoldName, JobFacts, Moved, Purpose, SafetyAnswer, SetupFact, Who
+from fairsquare.core.facts import HoldName, JobFacts, Moved, Purpose, ReadingFact, SafetyAnswer, SetupFact, Who
 from fairsquare.core.lengths import Unit, read_length
-from fairsquare.core.measure.picture import counting, current_setup, reference_readings
-from fairsquare.core.release.holds import JobState, job_state, may_sign
+from fairsquare.core.measure.observations import SetupKind
+from fairsquare.core.measure.picture import check_reading, counting, current_setup, reference_readings
+from fairsquare.core.measure.tools import ShopTool, ToolKind
+from fairsquare.core.release.holds import JobState, may_sign
 from fairsquare.core.release.record import make_record
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
 from fairsquare.files.records import sealed
-from fairsquare.store import holds, jobs, measuring, records, sheets
+from fairsquare.store import holds, jobs, measuring, records, sheets, tools
 from fairsquare.store.database import Connection, Database, utc
-from fairsquare.store.facts import StateCache, load_facts
+from fairsquare.store.facts import StateCache
 from fairsquare.store.jobs import Job, JobDetails
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.once import once
@@ -125,7 +127,15 @@ class Desk:
 
         return int(self._in_job(person, key, f"sheet {number}", number, work)["version"])
 
-    def open_setup(self, person: Person, key: str, number: str, instrument: str, sigma_mm: float) -> int:
+    def open_setup(
+        self,
+        person: Person,
+        key: str,
+        number: str,
+        instrument: str,
+        sigma_mm: float,
+        kind: SetupKind = "instrument",
+    ) -> int:
         """Open the next set-up. Raises `Unsure` without a sheet, and while another set-up is in force."""
         check_may(person, "measure")
         instrument = instrument.strip()
@@ -146,46 +156,97 @@ class Desk:
                 raise Unsure(f"Set-up {view.setup.number} is in force. Void it first if something was moved.")
             return {
                 "setup": measuring.open_setup(
-                    connection, view.job.id, instrument, sigma_mm, view.facts.sheet_version, person.id
+                    connection, view.job.id, kind, instrument, sigma_mm, view.facts.sheet_version, person.id
                 )
             }
 
         return int(self._in_job(person, key, f"set-up {number}", number, work)["setup"])
 
-    def take_readings(self, person: Person, key: str, number: str, setup: int, taken: list[NewReading]) -> list[int]:
+    def take_readings(
+        self, person: Person, key: str, number: str, setup: int | None, taken: list[NewReading]
+    ) -> list[int]:
         """Record readings in the set-up in force, all or none, and return their ids.
 
-        A reference read again replaces its reading before. Raises `Unsure` when `setup` is void or not the one in force,
-        and for points before the set-up is accepted.
+        A reference read again replaces its reading before. Spans and differences need no set-up. Raises `Unsure` when
+        `setup` is void or not the one in force, and for what is off sound frame before the set-up is accepted.
         """
         check_may(person, "measure")
         if not taken:
             raise Refused("There is no reading in this.", field="readings", value=[])
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
-            self._check_in_force(view, setup)
-            if any(reading.purpose == "point" for reading in taken):
+            needs = [one for one in taken if one.kind not in ("span", "difference")]
+            if setup is not None or needs:
+                self._check_in_force(view, setup)
+            checked = [self._checked(view, one, index) for index, one in enumerate(taken)]
+            if any(one.purpose == "point" and one.kind not in ("span", "difference") for one in checked):
                 self._check_crossed(view, "setup_accepted")
-            points = points_by_code(view.facts.sheet) if view.facts.sheet else {}
-            for index, reading in enumerate(taken):
-                point = find_point(points, reading.code, f"readings.{index}.code")
-                if reading.purpose == "reference" and not point.reference:
-                    raise Refused(
-                        f"{reading.code} is not a reference point on the sheet: read it under Measure.",
-                        field=f"readings.{index}.code",
-                        value=reading.code,
-                    )
-            before = {r.code: r.id for r in reference_readings(view.facts, setup)}
+            before = {r.code: r.id for r in reference_readings(view.facts, setup) if r.kind == "point"} if setup else {}
             ids = []
-            for one in taken:
-                again = one.purpose == "reference" and one.replaces is None and one.code in before
+            for one in checked:
+                again = (
+                    one.kind == "point" and one.purpose == "reference" and one.replaces is None and one.code in before
+                )
                 reading = one._replace(replaces=before[one.code]) if again else one
                 ids.append(measuring.take_reading(connection, view.job.id, setup, reading, person.id))
-                if reading.purpose == "reference":
+                if reading.kind == "point" and reading.purpose == "reference":
                     before[reading.code] = ids[-1]
             return {"ids": ids}
 
         return list(self._in_job(person, key, f"readings {number}", number, work)["ids"])
+
+    def decide_on_reading(
+        self, person: Person, key: str, number: str, reading: int, keep_out: bool, reason: str
+    ) -> None:
+        """Decide that a reading is kept out of the picture, or used again, with a reason."""
+        check_may(person, "decide")
+        given = _reason(reason)
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            return {"id": measuring.decide_on_reading(connection, view.job.id, reading, keep_out, given, person.id)}
+
+        self._in_job(person, key, f"decide {number} {reading}", number, work)
+
+    def add_tool(
+        self, person: Person, key: str, name: str, kind: ToolKind, sigma_mm: float, **reach: float | None
+    ) -> int:
+        """Add a measuring tool that the shop owns. `reach`: from_mm, to_mm, pointer_mm, pin_mm."""
+        check_may(person, "decide")
+        name = " ".join(name.split())
+        if not 2 <= len(name) <= 120:
+            raise Refused("Name the tool, in 2 to 120 letters, as people call it.", field="name", value=name)
+        if not 0 < sigma_mm <= 100:
+            raise Refused(
+                "Give how well it reads, above 0 and up to 100 mm, such as 1.", field="sigma_mm", value=sigma_mm
+            )
+        for field, value in reach.items():
+            if value is not None and not 0 < value <= 50_000:
+                raise Refused("This should be above 0 and up to 50 m.", field=field, value=value)
+        if kind == "gauges" and reach.get("pin_mm") is None:
+            raise Refused(
+                "How wide is a pin of this set? “Half a pin left” is then a reading.", field="pin_mm", value=None
+            )
+        answer = self._once(
+            person,
+            key,
+            "add tool",
+            lambda c: {"id": tools.add_tool(c, name, kind, sigma_mm, person.id, **reach)},
+        )
+        return int(answer["id"])
+
+    def retire_tool(self, person: Person, key: str, tool: int) -> None:
+        """Retire a tool: it is offered no more, and stays with the readings that it made."""
+        check_may(person, "decide")
+
+        def work(connection: Connection) -> dict[str, Any]:
+            tools.retire_tool(connection, tool, person.id)
+            return {}
+
+        self._once(person, key, f"retire tool {tool}", work)
+
+    def tools(self) -> tuple[ShopTool, ...]:
+        """Return the tools that the shop owns and uses."""
+        return self.database.run(tools.shop_tools)
 
     def take_back(self, person: Person, key: str, number: str, reading: int) -> None:
         """Take a reading back: it stays, and counts no longer."""
@@ -198,12 +259,23 @@ class Desk:
         self._in_job(person, key, f"take back {number} {reading}", number, work)
 
     def choose(self, person: Person, key: str, number: str, setup: int, trusted: tuple[str, ...], reason: str) -> None:
-        """Decide which of the reference sets that fit is relied on. Raises `Refused` for one that does not fit."""
+        """Decide which of the reference sets that fit is relied on, or, for gauges and tape, which points stand on sound frame.
+
+        Raises `Refused` for a set that does not fit.
+        """
         check_may(person, "decide")
         reason = _reason(reason)
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
             self._check_in_force(view, setup)
+            if view.setup and view.setup.kind == "sight":
+                points = points_by_code(view.facts.sheet) if view.facts.sheet else {}
+                if not trusted:
+                    raise Refused("Choose the points that stand on sound frame.", field="trusted", value=[])
+                for index, code in enumerate(trusted):
+                    find_point(points, code, f"trusted.{index}")
+                sound = tuple(code for code in points if code in trusted)
+                return {"id": measuring.choose_references(connection, view.job.id, setup, sound, reason, person.id)}
             fit = view.state.picture.fit if view.state.picture else None
             offered = [fit.trusted, *(other.trusted for other in fit.alternatives)] if fit and fit.trusted else []
             chosen = next((one for one in offered if set(one) == set(trusted)), None)
@@ -218,9 +290,13 @@ class Desk:
         self._in_job(person, key, f"choose {number}", number, work)
 
     def record_move(self, person: Person, key: str, number: str, what: Moved, words: str) -> None:
-        """Record that something was moved: vehicle, bench or bridge void the set-up; the structure makes readings old."""
+        """Record that something was moved: vehicle, bench or bridge void the set-up; the structure makes readings old.
+
+        A `sight` that was set anew (gauges hung again, the line aimed again) is another one; its readings before stay good.
+        """
         check_may(person, "measure")
-        said = words.strip()[:500] or {"structure": "the structure was worked on"}.get(what, f"the {what} was moved")
+        usual = {"structure": "the structure was worked on", "sight": "gauges or line were set anew"}
+        said = words.strip()[:500] or usual.get(what, f"the {what} was moved")
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
             setup = view.setup.number if view.setup else None
@@ -344,11 +420,53 @@ class Desk:
         job = jobs.find_job(connection, number)
         return JobView(job, *self._cache.get(connection, job))
 
-    def _check_in_force(self, view: JobView, setup: int) -> None:
+    def _checked(self, view: JobView, reading: NewReading, index: int) -> NewReading:
+        """Return a reading as it is to be recorded. Raises `Refused` for one that cannot be, on this sheet and set-up."""
+        field = f"readings.{index}"
+        if view.facts.sheet is None:
+            return self._without_sheet(reading, field)
+        points = points_by_code(view.facts.sheet)
+        for name, code in zip(("code", "b"), reading.codes, strict=False):
+            find_point(points, code, f"{field}.{name}")
+        setup = view.setup
+        if reading.kind == "point":
+            if setup and setup.kind == "sight":
+                raise Refused(
+                    f"Set-up {setup.number} has no instrument: call spans, gauges, offsets and heights.",
+                    field=field,
+                    value=reading.said,
+                )
+            if reading.purpose == "reference" and not points[reading.code].reference:
+                raise Refused(
+                    f"{reading.code} is not a reference point on the sheet: read it under Measure.",
+                    field=f"{field}.code",
+                    value=reading.code,
+                )
+            return reading
+        if not reading.sigma_mm or reading.sigma_mm <= 0:
+            raise Refused(
+                "How well does this tool read? Give sigma_mm.", field=f"{field}.sigma_mm", value=reading.sigma_mm
+            )
+        check_reading(view.facts, view.facts.sheet, _as_fact(reading, setup), field)
+        sound = setup.choice.trusted if setup and setup.kind == "sight" and setup.choice else ()
+        purpose: Purpose = "reference" if sound and set(reading.codes) <= set(sound) else "point"
+        return reading._replace(purpose=purpose)
+
+    def _without_sheet(self, reading: NewReading, field: str) -> NewReading:
+        """Return a span, which needs no sheet, to be held against its mirror image. Raises `Refused` for any other reading."""
+        if reading.kind == "span" and reading.code != reading.b and reading.sigma_mm:
+            return reading
+        raise Refused(
+            "There is no sheet yet: until then only spans between two points are read.", field=field, value=reading.said
+        )
+
+    def _check_in_force(self, view: JobView, setup: int | None) -> None:
         now = view.setup
         if now is not None and now.number == setup:
             return
         void = next((s.voided for s in view.facts.setups if s.number == setup and s.voided), None)
+        if setup is None:
+            raise Unsure("There is no set-up in force: set up first. Spans and differences need none.", field="setup")
         why = f"Set-up {setup} is void: {void.words}." if void else f"Set-up {setup} is not in force."
         raise Unsure(
             f"{why} Make a new set-up; what was read before stays with the old one.", field="setup", value=setup
@@ -400,13 +518,27 @@ class Desk:
                 raise Unsure(
                     f"{number} is closed. A lead can open it again, on its record page.", field="job", value=number
                 )
-            facts = load_facts(connection, job)
-            answer = work(connection, JobView(job, facts, job_state(facts)))
+            answer = work(connection, JobView(job, *self._cache.get(connection, job)))
             if touch:
                 jobs.touch(connection, job.id)
             return answer
 
         return self._once(person, key, purpose, held)
+
+
+def _as_fact(reading: NewReading, setup: SetupFact | None) -> ReadingFact:
+    """Return a reading that is still to be recorded as the fact that it will be."""
+    nobody = Who(name="", role="technician", at="")
+    same = {name: getattr(reading, name) for name in NewReading._fields if name in ReadingFact.model_fields}
+    return ReadingFact(
+        **{
+            **same,
+            "id": 0,
+            "by": nobody,
+            "instrument": reading.instrument or "",
+            "setup": setup.number if setup else None,
+        }
+    )
 
 
 def _reason(text: str) -> str:

@@ -76,7 +76,7 @@ def _done(view: JobView) -> dict[str, bool]:
         "take-in": True,
         "made_safe": closed["made_safe"],
         "sheet": facts.sheet is not None,
-        "set-up": state.picture is not None and bool(state.picture.placed),
+        "set-up": state.picture is not None and bool(state.picture.relied_on),
         "setup_accepted": closed["setup_accepted"],
         "measure": bool(judged) and all(one.state != "unread" for one in judged.values()),
         "fit": bool(facts.gaps),
@@ -100,6 +100,8 @@ def _station_words(view: JobView, key: str) -> str:
         return "Get the sheet: import it or type it in"
     if key == "set-up":
         last = view.facts.setups[-1] if view.facts.setups else None
+        if view.setup and view.setup.kind == "sight":
+            return f"Choose the points on sound frame for set-up {view.setup.number}"
         if view.setup:
             return f"Read the reference points of set-up {view.setup.number}"
         return f"Set-up {last.number} is void: make a new one" if last else "Set up and read the reference points"

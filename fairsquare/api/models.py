@@ -4,12 +4,14 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from fairsquare.core.facts import Moved, Purpose, Role, SafetyAnswer
+from fairsquare.core.facts import Moved, Purpose, ReadingKind, Role, SafetyAnswer
 from fairsquare.core.lengths import Unit
+from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.measure.picture import Picture
+from fairsquare.core.measure.tools import ToolKind
 from fairsquare.core.model import Code, Model, Vector
 from fairsquare.core.release.holds import Hold
-from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.sheet.model import Sheet, SpanMode
 from fairsquare.store.jobs import JobDetails
 
 Key = Annotated[str, Field(min_length=8, max_length=64, description="made by the client, new for each deed")]
@@ -75,28 +77,66 @@ class OpenSetup(Sent):
     request_key: Key
     instrument: Annotated[str, Field(min_length=1, max_length=120)]
     sigma_mm: Annotated[float, Field(gt=0, le=100)] = 0.3
+    kind: SetupKind = "instrument"
 
 
 class SentReading(Sent):
-    """A reading in the instrument's axes: `xyz` in mm, or `said`, three lengths in any unit ("21 3/8 ; 14 1/2 ; 5")."""
+    """A reading. Give one of:
 
-    code: Code
+    * `call`: anything the call line understands ("F2L C1R 1523 flat", "gauge F1L F1R pin 6 right level 2 left high");
+    * a point in the instrument's axes: `code` with `xyz` in mm, or with `said`, three lengths in any unit ("21 3/8 ; 14 1/2 ; 5");
+    * another `kind`: `code`, `b`, `mode` or `axis`, `mm`, or `pin_mm` and `level_mm`, all in mm, with `sigma_mm`.
+    """
+
+    call: Annotated[str, Field(max_length=400)] | None = None
+    code: Code | None = None
     xyz: Vector | None = None
     said: Annotated[str, Field(max_length=400)] | None = None
+    kind: ReadingKind = "point"
+    b: Code | None = None
+    mode: SpanMode | None = None
+    axis: Axis | None = None
+    mm: float | None = None
+    pin_mm: float | None = None
+    level_mm: float | None = None
+    arm_mm: float | None = None
+    sigma_mm: Annotated[float, Field(gt=0, le=100)] | None = None
     purpose: Purpose = "point"
     loaded: bool = False
     replaces: int | None = None
     order: int | None = None
+    called_ago_s: Annotated[float, Field(ge=0, le=14 * 86400)] | None = None
 
 
 class TakeReadings(Sent):
-    """Readings of the set-up in force, recorded all or none. A bare number in `said` is in `unit`."""
+    """Readings of the set-up in force, recorded all or none; spans and differences need none. Bare numbers are in `unit`."""
 
     request_key: Key
-    setup: int
+    setup: int | None
     readings: Annotated[list[SentReading], Field(min_length=1, max_length=1000)]
     unit: Unit = "mm"
     instrument: Annotated[str, Field(max_length=120)] | None = None
+
+
+class DecideReading(Sent):
+    """Keep a reading out of the picture, or use it again, and why."""
+
+    request_key: Key
+    keep_out: bool
+    reason: str
+
+
+class AddTool(Sent):
+    """A measuring tool that the shop owns."""
+
+    request_key: Key
+    name: str
+    kind: ToolKind
+    sigma_mm: float
+    from_mm: float | None = None
+    to_mm: float | None = None
+    pointer_mm: float | None = None
+    pin_mm: float | None = None
 
 
 class KeyOnly(Sent):
@@ -114,7 +154,7 @@ class Choose(Sent):
 
 
 class RecordMove(Sent):
-    """What was moved: vehicle, bench and bridge void the set-up; the structure makes readings old."""
+    """What was moved: vehicle, bench and bridge void the set-up; the structure makes readings old; a sight was set anew."""
 
     request_key: Key
     what: Moved

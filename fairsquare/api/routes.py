@@ -7,13 +7,16 @@ from fastapi.security import HTTPAuthorizationCredentials, HTTPBearer
 from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import Desk, JobView
+from fairsquare.actions.hearing import USUAL_TOOLS, reading_of, tool_for
 from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.actions.spine import waits
 from fairsquare.api.models import (
     AcceptSheet,
+    AddTool,
     AnswerSafety,
     ChangeJob,
     Choose,
+    DecideReading,
     Floor,
     Given,
     InstrumentOrder,
@@ -33,8 +36,10 @@ from fairsquare.api.models import (
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import HoldName, JobFacts
-from fairsquare.core.lengths import Unit
-from fairsquare.core.measure.calls import understand_call
+from fairsquare.core.measure.advice import Advice, advise
+from fairsquare.core.measure.calls import Call, Context, understand_call, understand_point
+from fairsquare.core.measure.tools import ShopTool
+from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.store import measuring, people, records
 from fairsquare.store.measuring import NewReading
@@ -170,7 +175,7 @@ def accept_sheet(number: str, sent: AcceptSheet, desk: At, person: By) -> Given:
 @router.post("/jobs/{number}/setups", tags=["measuring"], status_code=201)
 def open_setup(number: str, sent: OpenSetup, desk: At, person: By) -> Given:
     """Open the next set-up."""
-    return Given(setup=desk.open_setup(person, sent.request_key, number, sent.instrument, sent.sigma_mm))
+    return Given(setup=desk.open_setup(person, sent.request_key, number, sent.instrument, sent.sigma_mm, sent.kind))
 
 
 @router.post("/jobs/{number}/setups/{setup}/choice", tags=["measuring"])
@@ -183,7 +188,11 @@ def choose(number: str, setup: int, sent: Choose, desk: At, person: By) -> Given
 @router.post("/jobs/{number}/readings", tags=["measuring"], status_code=201)
 def take_readings(number: str, sent: TakeReadings, desk: At, person: By) -> Given:
     """Record readings in the set-up in force, all or none."""
-    taken = [_reading(one, index, sent.unit, sent.instrument) for index, one in enumerate(sent.readings)]
+    tools = desk.tools()
+    places = _places(desk.view(number)) if any(one.call is not None for one in sent.readings) else {}
+    gauges = next((tool.pin_mm for tool in tools if tool.kind == "gauges"), None)
+    context = Context(places=places, unit=sent.unit, pin_mm=gauges)
+    taken = [_reading(one, index, context, tools, sent.instrument) for index, one in enumerate(sent.readings)]
     return Given(ids=tuple(desk.take_readings(person, sent.request_key, number, sent.setup, taken)))
 
 
@@ -192,6 +201,37 @@ def take_back(number: str, reading: int, sent: KeyOnly, desk: At, person: By) ->
     """Take a reading back."""
     desk.take_back(person, sent.request_key, number, reading)
     return Given()
+
+
+@router.post("/jobs/{number}/readings/{reading}/decision", tags=["measuring"])
+def decide(number: str, reading: int, sent: DecideReading, desk: At, person: By) -> Given:
+    """Keep a reading out of the picture, or use it again, with a reason."""
+    desk.decide_on_reading(person, sent.request_key, number, reading, sent.keep_out, sent.reason)
+    return Given()
+
+
+@router.get("/jobs/{number}/next", tags=["measuring"])
+def next_reading(number: str, desk: At, person: By) -> Advice | None:
+    """Say which reading would help most, with the tools that the shop owns."""
+    del person
+    view = desk.view(number)
+    if view.state.picture is None or view.facts.sheet is None:
+        return None
+    return advise(view.facts, view.state.picture, view.facts.sheet, desk.tools())
+
+
+@router.get("/tools", tags=["measuring"])
+def tools(desk: At, person: By) -> tuple[ShopTool, ...]:
+    """List the measuring tools that the shop owns."""
+    del person
+    return desk.tools()
+
+
+@router.post("/tools", tags=["measuring"], status_code=201)
+def add_tool(sent: AddTool, desk: At, person: By) -> Given:
+    """Add a measuring tool."""
+    reach = {"from_mm": sent.from_mm, "to_mm": sent.to_mm, "pointer_mm": sent.pointer_mm, "pin_mm": sent.pin_mm}
+    return Given(ids=(desk.add_tool(person, sent.request_key, sent.name, sent.kind, sent.sigma_mm, **reach),))
 
 
 @router.post("/jobs/{number}/movements", tags=["measuring"], status_code=201)
@@ -246,12 +286,62 @@ def _calculation(name: str) -> Any:
     return CATALOGUE[name]
 
 
-def _reading(sent: SentReading, index: int, unit: Unit, instrument: str | None) -> NewReading:
+def _places(view: JobView) -> dict[str, Row3]:
+    return {point.code: point.xyz for point in view.facts.sheet.points} if view.facts.sheet else {}
+
+
+def _reading(
+    sent: SentReading, index: int, context: Context, tools: tuple[ShopTool, ...], instrument: str | None
+) -> NewReading:
+    field = f"readings.{index}"
+    if sent.call is not None:
+        return _called(sent, understand_call(sent.call, context), field, tools)
+    if sent.code is None:
+        raise Refused("Give a call, or a code and what was read.", field=f"{field}.code", value=None)
+    if sent.kind != "point":
+        tool = tool_for(sent.kind, tools)
+        same = sent.model_dump(exclude={"call", "said", "xyz", "sigma_mm", "code"})
+        said = sent.said or _said(sent)
+        sigma = sent.sigma_mm or (tool.sigma_mm if tool else None)
+        named = instrument or (tool.name if tool else USUAL_TOOLS[sent.kind])
+        return NewReading(**same, code=sent.code, xyz=None, said=said, instrument=named, sigma_mm=sigma)
     if (sent.xyz is None) == (sent.said is None):
-        raise Refused("Give either xyz in mm, or said in words.", field=f"readings.{index}.xyz", value=None)
+        raise Refused("Give either xyz in mm, or said in words.", field=f"{field}.xyz", value=None)
     said = sent.said if sent.said is not None else " ; ".join(f"{value!r} mm" for value in sent.xyz or ())
-    xyz = sent.xyz or understand_call(f"{sent.code} {said}", [sent.code], unit).xyz
-    return NewReading(sent.purpose, sent.code, xyz, said, sent.loaded, instrument, sent.replaces, sent.order)
+    xyz = sent.xyz or understand_point(f"{sent.code} {said}", [sent.code], context.unit).xyz
+    return NewReading(
+        sent.purpose,
+        sent.code,
+        xyz,
+        said,
+        sent.loaded,
+        instrument,
+        sent.replaces,
+        sent.order,
+        called_ago_s=sent.called_ago_s,
+    )
+
+
+def _called(sent: SentReading, call: Call, field: str, tools: tuple[ShopTool, ...]) -> NewReading:
+    given = sent.model_fields_set - {"call", "purpose", "loaded", "replaces", "order", "called_ago_s"}
+    if given:
+        raise Refused("A call says it all: leave the other fields out.", field=f"{field}.{min(given)}", value=sent.call)
+    return reading_of(
+        call,
+        sent.call or "",
+        tools,
+        purpose=sent.purpose,
+        loaded=sent.loaded,
+        replaces=sent.replaces,
+        called_ago_s=sent.called_ago_s,
+    )._replace(order=sent.order)
+
+
+def _said(sent: SentReading) -> str:
+    """Return a reading that came as numbers as it would be called."""
+    ends = " ".join(code for code in (sent.code, sent.b) if code)
+    values = {"mm": sent.mm, "pin": sent.pin_mm, "level": sent.level_mm}
+    return f"{sent.kind} {ends} " + " ".join(f"{name} {value!r}" for name, value in values.items() if value is not None)
 
 
 def _shown(view: JobView) -> JobShown:

@@ -23,7 +23,6 @@ from fairsquare.core.lengths import (
 from fairsquare.core.measure.adjust import Adjusted, AdjustNetwork, adjust_network
 from fairsquare.core.measure.conformity import JudgePoints, PointsJudged, judge_points
 from fairsquare.core.measure.next_reading import NextMeasurement, ReadingsRanked, next_measurement
-from fairsquare.core.measure.positions import PlacedPoints, PlaceReadings, place_readings
 from fairsquare.core.measure.setup import FitSetup, SetupFit, fit_setup
 from fairsquare.core.sheet.check import CheckSheet, SheetChecked, check_sheet
 from fairsquare.core.sheet.comparative import ComparativeSheet, SheetMade, comparative_sheet
@@ -127,7 +126,6 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("comparative-sheet", ComparativeSheet, SheetMade, comparative_sheet),
     Calculation("sheet-spans", SheetSpans, SpansFound, sheet_spans),
     Calculation("fit-setup", FitSetup, SetupFit, fit_setup),
-    Calculation("place-readings", PlaceReadings, PlacedPoints, place_readings),
     Calculation("adjust-network", AdjustNetwork, Adjusted, adjust_network),
     Calculation("next-measurement", NextMeasurement, ReadingsRanked, next_measurement),
     Calculation("judge-points", JudgePoints, PointsJudged, judge_points),

@@ -4,17 +4,20 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Code, Model, Row3
-from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.sheet.model import Sheet, SpanMode
 
 Role = Literal["technician", "lead", "estimator", "apprentice"]
 HoldName = Literal["made_safe", "setup_accepted", "fit_accepted"]
 Purpose = Literal["reference", "point"]
-Moved = Literal["vehicle", "bench", "bridge", "structure"]
+Moved = Literal["vehicle", "bench", "bridge", "structure", "sight"]
+ReadingKind = Literal["point", "span", "difference", "height", "offset", "gauge"]
 SafetyAnswer = Literal["done", "absent", "undone"]
 
 RefitNeeded = frozenset({"vehicle", "bench", "bridge"})
-"""What, when moved, makes a set-up void. A moved structure makes readings old and leaves the set-up as it is."""
+"""What, when moved, makes a set-up void. A moved structure makes readings old and leaves the set-up as it is; gauges hung
+again or a line aimed anew are another sight of the same set-up, and what was read by the one before stays good."""
 
 
 class Who(Model):
@@ -25,17 +28,28 @@ class Who(Model):
     at: str
 
 
-class ReadingFact(Model):
-    """One reading as it was said and as it was understood, in the instrument's axes, mm.
+class KeptOut(Model):
+    """A person's decision that a reading is not to be used, and why."""
 
-    `replaces` names the reading that this one corrects; a reading that is `taken_back` or corrected no longer counts.
+    reason: str
+    by: Who
+
+
+class ReadingFact(Model):
+    """One reading as it was said and as it was understood, mm.
+
+    A `point` has `xyz` in the instrument's axes; a span `b`, `mode` and `mm`; a difference `b`, `axis` and `mm`; a height or
+    an offset `mm`; a gauge `b`, `pin_mm`, `level_mm` and the mark at which both arms hang, `arm_mm`. `sigma_mm` is the
+    tool's; a point's is its set-up's. A span or difference taken with no set-up in force has none.
+    `replaces` names the reading that this one corrects; a reading that is `taken_back`, corrected or `kept_out` no longer
+    counts. `called_at` is when it was called out, where that was before it could be sent.
     """
 
     id: int
-    setup: int
+    setup: int | None
     purpose: Purpose
     code: Code
-    xyz: Row3
+    xyz: Row3 | None
     said: str
     loaded: bool
     instrument: str
@@ -43,6 +57,22 @@ class ReadingFact(Model):
     replaces: int | None = None
     taken_back: Who | None = None
     stale: bool = False
+    kind: ReadingKind = "point"
+    b: Code | None = None
+    mode: SpanMode | None = None
+    axis: Axis | None = None
+    mm: float | None = None
+    pin_mm: float | None = None
+    level_mm: float | None = None
+    arm_mm: float | None = None
+    sigma_mm: float | None = None
+    kept_out: KeptOut | None = None
+    called_at: str | None = None
+
+    @property
+    def codes(self) -> tuple[str, ...]:
+        """The codes of the points it reads."""
+        return (self.code,) if self.b is None else (self.code, self.b)
 
 
 class ChoiceFact(Model):
@@ -65,9 +95,14 @@ class MovementFact(Model):
 
 
 class SetupFact(Model):
-    """One set-up: which instrument, how well it reads, the choice of references if one was made, and what voided it."""
+    """One set-up: which instrument, how well it reads, the choice of references if one was made, and what voided it.
+
+    An `instrument` is fitted on references that it reads. A `sight` (gauges, a line, a level, tape and tram) rests on the
+    points that a person chose as standing on sound frame.
+    """
 
     number: int
+    kind: SetupKind = "instrument"
     instrument: str
     sigma_mm: Annotated[float, Field(gt=0, le=1e4)]
     sheet_version: int

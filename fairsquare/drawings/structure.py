@@ -9,11 +9,13 @@ from html import escape
 from typing import NamedTuple
 from urllib.parse import quote
 
+import numpy as np
 from markupsafe import Markup
 
 from fairsquare.core.measure.conformity import PointJudgement, State
+from fairsquare.core.measure.picture import PlacedPoint
 from fairsquare.core.model import Row3
-from fairsquare.core.sheet.model import Point, Sheet, partner_code
+from fairsquare.core.sheet.model import Point, Sheet, partner_code, tolerances
 from fairsquare.drawings.sign import marks, prism
 
 WIDTH = 746.0
@@ -24,6 +26,8 @@ _END_MARGIN, _END_GAP = 30.0, 70.0
 _TALLEST = 520.0
 _PAD_MM = 130.0
 FACTORS = (1, 50)
+_SMALL_SHARE = 1 / 3
+"""Uncertainty of less than this share of the tolerance is not drawn: it decides nothing."""
 
 
 class View(NamedTuple):
@@ -48,16 +52,32 @@ class _Frame(NamedTuple):
 
 
 Judged = Mapping[str, PointJudgement]
+Placed = Mapping[str, PlacedPoint]
 
 
 def plan_and_sides(
-    sheet: Sheet, judged: Judged, factor: float = 10, selected: str | None = None, link: str = ""
+    sheet: Sheet,
+    judged: Judged,
+    factor: float = 10,
+    selected: str | None = None,
+    link: str = "",
+    placed: Placed | None = None,
 ) -> Markup:
-    """Return the structure seen from above and from both sides, at one scale, movement drawn `factor` times."""
-    return _page(sheet, judged, factor, selected, link, _long_views(sheet), "Plan and sides")
+    """Return the structure seen from above and from both sides, at one scale, movement drawn `factor` times.
+
+    With `placed` the uncertainty (two sigma) is drawn where it decides something, at the same factor.
+    """
+    return _page(sheet, judged, factor, selected, link, _long_views(sheet), "Plan and sides", placed or {})
 
 
-def ends(sheet: Sheet, judged: Judged, factor: float = 10, selected: str | None = None, link: str = "") -> Markup:
+def ends(
+    sheet: Sheet,
+    judged: Judged,
+    factor: float = 10,
+    selected: str | None = None,
+    link: str = "",
+    placed: Placed | None = None,
+) -> Markup:
     """Return the front half and the rear half of the structure, both seen from behind, one beside the other."""
     middle = (min(p.xyz[0] for p in sheet.points) + max(p.xyz[0] for p in sheet.points)) / 2
     halves = (
@@ -65,7 +85,7 @@ def ends(sheet: Sheet, judged: Judged, factor: float = 10, selected: str | None 
         View("rear", "rear half, seen from behind", _from_behind, [p for p in sheet.points if p.xyz[0] < middle]),
     )
     views = [view for view in halves if view.points]
-    return _page(sheet, judged, factor, selected, link, views, "Ends", side_by_side=True)
+    return _page(sheet, judged, factor, selected, link, views, "Ends", placed or {}, side_by_side=True)
 
 
 def _from_above(p: Row3) -> tuple[float, float]:
@@ -108,6 +128,7 @@ def _page(
     link: str,
     views: list[View],
     title: str,
+    placed: Placed,
     *,
     side_by_side: bool = False,
 ) -> Markup:
@@ -124,7 +145,7 @@ def _page(
     for view, (low, _), width, height in zip(views, bounds, widths, heights, strict=True):
         origin = low if side_by_side else (left_most, low[1])
         frame = _Frame(left, top, origin, scale)
-        drawn.append(_view(sheet, judged, factor, selected, link, view, frame, (width * scale, height * scale)))
+        drawn.append(_view(sheet, judged, factor, selected, link, view, frame, (width * scale, height * scale), placed))
         if side_by_side:
             left += width * scale + _END_GAP
         else:
@@ -145,8 +166,10 @@ def _view(
     view: View,
     frame: _Frame,
     size: tuple[float, float],
+    placed: Placed,
 ) -> str:
     parts = [_grid(view, frame, size)]
+    parts += [_unsure(point, judged, placed, factor, view, frame, sheet) for point in view.points]
     parts += _lines(view, judged, factor, frame)
     if view.key == "plan":
         parts += _cross_lines(sheet, frame, view)
@@ -274,6 +297,42 @@ def _point(
         f'data-code="{escape(point.code)}" data-way="{x:.2f},{y:.2f},{dx:.4f},{dy:.4f}" aria-label="{escape(name)}">'
         f'<rect class="hit" x="{x - 14:.1f}" y="{y - 14:.1f}" width="28" height="28"/>{"".join(parts)}</a>'
     )
+
+
+def _unsure(
+    point: Point, judged: Judged, placed: Placed, factor: float, view: View, frame: _Frame, sheet: Sheet
+) -> str:
+    """Return the ellipse of two sigma round a point, or a bar along what is not determined; nothing where it is small."""
+    at, found = placed.get(point.code), judged.get(point.code)
+    if at is None or found is None or found.expanded is None:
+        return ""
+    axes = {"plan": (0, 1), "right": (0, 2), "left": (0, 2)}.get(view.key, (1, 2))
+    x, y, dx, dy = _way(point, judged, view, frame)
+    place = f'data-way="{x:.2f},{y:.2f},{dx:.4f},{dy:.4f}"'
+    unknown = [k for k in axes if not at.determined[k]]
+    if unknown:
+        return "".join(
+            f'<path class="not-known" d="M{x - 13 * (k == axes[0]):.1f} {y - 13 * (k != axes[0]):.1f}'
+            f'{"h26" if k == axes[0] else "v26"}"/>'
+            for k in unknown
+        )
+    limits = tolerances(sheet, point)
+    if all(found.expanded[k] < _SMALL_SHARE * limits[k] for k in axes):
+        return ""
+    block = np.array([[at.covariance[a][b] for b in axes] for a in axes]) * np.outer(_signs(view), _signs(view))
+    spread, turned = np.linalg.eigh(block)
+    short, long = (2 * math.sqrt(max(float(value), 0.0)) * frame.scale for value in spread)
+    angle = math.degrees(math.atan2(turned[1, 1], turned[0, 1]))
+    cx, cy = x + dx * factor, y + dy * factor
+    return (
+        f'<ellipse class="unsure" {place} data-radii="{long:.4f},{short:.4f}" rx="{long * factor:.1f}" ry="{short * factor:.1f}" '
+        f'cx="{cx:.1f}" cy="{cy:.1f}" transform="rotate({angle:.1f} {cx:.1f} {cy:.1f})" data-angle="{angle:.1f}"/>'
+    )
+
+
+def _signs(view: View) -> tuple[float, float]:
+    """Return which way the view's two vehicle axes run on the page."""
+    return (-1.0, 1.0) if view.key == "plan" else (-1.0, -1.0)
 
 
 def _labels(view: View, frame: _Frame, points: list[Point]) -> dict[str, str]:

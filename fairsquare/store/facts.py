@@ -7,6 +7,7 @@ from fairsquare.core.facts import (
     ChoiceFact,
     GapFact,
     JobFacts,
+    KeptOut,
     MovementFact,
     ReadingFact,
     RefitNeeded,
@@ -28,7 +29,7 @@ def load_facts(connection: Connection, job: Job) -> JobFacts:
     """Return the facts of a job, oldest first."""
     sheet = find_sheet(connection, job.id)
     movements = _movements(connection, job.id)
-    moved_at = max((move.by.at for move in movements), default="")
+    moved_at = max((move.by.at for move in movements if move.what != "sight"), default="")
     body_moved_at = max((move.by.at for move in movements if move.what in ("vehicle", "structure")), default="")
     return JobFacts(
         number=job.number,
@@ -36,7 +37,7 @@ def load_facts(connection: Connection, job: Job) -> JobFacts:
         sheet_version=sheet.version if sheet else None,
         safety=_safety(connection, job.id),
         setups=_setups(connection, job.id, movements),
-        readings=_readings(connection, job.id, moved_at),
+        readings=_readings(connection, job.id, moved_at, body_moved_at),
         movements=movements,
         gaps=_gaps(connection, job.id, body_moved_at),
         signatures=_signatures(connection, job.id),
@@ -93,7 +94,7 @@ def _movements(connection: Connection, job_id: int) -> tuple[MovementFact, ...]:
 def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, ...]) -> tuple[SetupFact, ...]:
     found = rows(
         connection,
-        f"""SELECT s.number, s.instrument, s.sigma_mm, s.sheet_version, s.opened_at AS at, {_WHO}
+        f"""SELECT s.number, s.kind, s.instrument, s.sigma_mm, s.sheet_version, s.opened_at AS at, {_WHO}
             FROM setup s JOIN person p ON p.id = s.opened_by WHERE s.job_id = %s ORDER BY s.number""",  # noqa: S608 - names of columns only
         job_id,
     )
@@ -115,6 +116,7 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
     return tuple(
         SetupFact(
             number=s["number"],
+            kind=s["kind"],
             instrument=s["instrument"],
             sigma_mm=s["sigma_mm"],
             sheet_version=s["sheet_version"],
@@ -126,33 +128,70 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
     )
 
 
-def _readings(connection: Connection, job_id: int, moved_at: str) -> tuple[ReadingFact, ...]:
+def _readings(connection: Connection, job_id: int, moved_at: str, body_moved_at: str) -> tuple[ReadingFact, ...]:
     found = rows(
         connection,
-        f"""SELECT r.id, s.number AS setup, r.purpose, r.code, r.x, r.y, r.z, r.said, r.loaded, r.instrument,
-              r.replaces_id, r.at, {_WHO}, t.at AS back_at, q.full_name AS back_name, q.role AS back_role
-            FROM reading r JOIN setup s ON s.id = r.setup_id JOIN person p ON p.id = r.person_id
+        f"""SELECT r.id, s.number AS setup, r.purpose, r.kind, r.code, r.code_b, r.mode, r.axis, r.x, r.y, r.z, r.mm, r.pin_mm,
+              r.level_mm, r.arm_mm, r.sigma_mm, r.said, r.loaded, r.instrument, r.replaces_id, r.called_at, r.at, {_WHO},
+              t.at AS back_at, q.full_name AS back_name, q.role AS back_role
+            FROM reading r LEFT JOIN setup s ON s.id = r.setup_id JOIN person p ON p.id = r.person_id
             LEFT JOIN reading_taken_back t ON t.reading_id = r.id LEFT JOIN person q ON q.id = t.person_id
             WHERE r.job_id = %s ORDER BY r.id""",  # noqa: S608 - names of columns only
         job_id,
     )
+    kept_out = _kept_out(connection, job_id)
     return tuple(
         ReadingFact(
             id=r["id"],
             setup=r["setup"],
             purpose=r["purpose"],
+            kind=r["kind"],
             code=r["code"],
-            xyz=(r["x"], r["y"], r["z"]),
+            b=r["code_b"],
+            mode=r["mode"],
+            axis=r["axis"],
+            xyz=(r["x"], r["y"], r["z"]) if r["kind"] == "point" else None,
+            mm=r["mm"],
+            pin_mm=r["pin_mm"],
+            level_mm=r["level_mm"],
+            arm_mm=r["arm_mm"],
+            sigma_mm=r["sigma_mm"],
             said=r["said"],
             loaded=bool(r["loaded"]),
             instrument=r["instrument"],
             by=_who(r),
             replaces=r["replaces_id"],
             taken_back=Who(name=r["back_name"], role=r["back_role"], at=utc(r["back_at"])) if r["back_at"] else None,
-            stale=utc(r["at"]) <= moved_at and r["purpose"] == "point",
+            stale=_is_stale(r, moved_at, body_moved_at),
+            kept_out=kept_out.get(r["id"]),
+            called_at=utc(r["called_at"]) if r["called_at"] else None,
         )
         for r in found
     )
+
+
+def _is_stale(r: dict[str, Any], moved_at: str, body_moved_at: str) -> bool:
+    """Say whether a reading is older than what makes it old: a span needs no set-up, so only the body's own moves count.
+
+    When it was read is when it was called out, which may be before it could be sent.
+    """
+    read_at = min(utc(r["at"]), utc(r["called_at"])) if r["called_at"] else utc(r["at"])
+    if r["kind"] in ("span", "difference"):
+        return read_at <= body_moved_at
+    return r["purpose"] == "point" and read_at <= moved_at
+
+
+def _kept_out(connection: Connection, job_id: int) -> dict[int, KeptOut]:
+    """Return the readings that are kept out by the last decision on each."""
+    found = rows(
+        connection,
+        f"""SELECT d.reading_id, d.keep_out, d.reason, d.at, {_WHO}
+            FROM reading_decision d JOIN reading r ON r.id = d.reading_id JOIN person p ON p.id = d.person_id
+            WHERE r.job_id = %s ORDER BY d.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    last = {d["reading_id"]: d for d in found}
+    return {number: KeptOut(reason=d["reason"], by=_who(d)) for number, d in last.items() if d["keep_out"]}
 
 
 def _gaps(connection: Connection, job_id: int, moved_at: str) -> tuple[GapFact, ...]:

@@ -22,7 +22,19 @@ from fairsquare.store.migrate import pending
 from fairsquare.web.middleware import AroundRequests, LimitBody
 from fairsquare.web.page import SignInFirst, local_path, render
 from fairsquare.web.paper import Papers
-from fairsquare.web.routes import fit, floor, help_pages, measure, people, record, setup, sheet, sign_in, take_in
+from fairsquare.web.routes import (
+    fit,
+    floor,
+    help_pages,
+    measure,
+    people,
+    readings,
+    record,
+    setup,
+    sheet,
+    sign_in,
+    take_in,
+)
 
 STATIC = Path(__file__).parent / "static"
 log = structlog.get_logger("fairsquare.web")
@@ -56,7 +68,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         workshop=settings.workshop,
         number_prefix=settings.number_prefix,
     )
-    for module in (sign_in, floor, take_in, sheet, setup, measure, fit, record, people, help_pages):
+    for module in (sign_in, floor, take_in, sheet, setup, measure, readings, fit, record, people, help_pages):
         app.include_router(module.router, include_in_schema=False)
     app.include_router(api_router)
     app.mount("/static", _OwnFiles(directory=STATIC), name="static")

@@ -8,7 +8,15 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.lengths import MM_PER, Unit
 from fairsquare.web.page import Form
 
-MOVED = {"vehicle": "the vehicle", "bench": "the bench", "bridge": "the measuring bridge", "structure": "the structure"}
+MOVED = {
+    "vehicle": "the vehicle",
+    "bench": "the bench",
+    "bridge": "the measuring bridge",
+    "structure": "the structure",
+    "sight": "gauges or line",
+}
+LONGEST_KEPT_S = 14 * 24 * 3600.0
+"""What a tablet kept for longer is recorded as that old."""
 
 
 def unit_of(text: str) -> Unit:
@@ -25,6 +33,20 @@ def remember_unit(answer: Response, unit: Unit) -> Response:
 def setup_number(form: Form) -> int:
     """Return the set-up that a form speaks of."""
     return whole(form.text("setup"), "setup")
+
+
+def setup_or_none(form: Form) -> int | None:
+    """Return the set-up that a form speaks of, or none: spans need none."""
+    return setup_number(form) if form.text("setup") else None
+
+
+def called_ago(form: Form) -> float | None:
+    """Return how many seconds before it was sent a call was made, where the page had to keep it; else none."""
+    text = form.text("called_ago_ms")
+    if not text.isdigit() or len(text) > 15:
+        return None
+    seconds = int(text) / 1000
+    return min(seconds, LONGEST_KEPT_S) if seconds >= 1 else None
 
 
 def whole(text: str, field: str) -> int:

@@ -3,7 +3,7 @@
 import datetime
 import hmac
 import secrets
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple, cast
 from urllib.parse import quote
@@ -57,6 +57,10 @@ class Form(NamedTuple):
         """Return a field as it was typed."""
         value = self.data.get(name, default)
         return value if isinstance(value, str) else default
+
+    def several(self, name: str) -> tuple[str, ...]:
+        """Return all values of a field that may be sent more than once."""
+        return tuple(value for value in self.data.getlist(name) if isinstance(value, str))
 
     def file(self, name: str) -> tuple[str, bytes] | None:
         """Return the name and content of a file that was chosen."""
@@ -160,9 +164,17 @@ def in_units(unit: Units) -> dict[str, Any]:
         "sign": sign,
         "length": lambda mm, digits=1: shown.length(mm, unit, digits),
         "size": lambda mm: shown.size(mm, unit),
+        "nought": lambda mm: shown.is_nought(mm, unit),
+        "largest": _largest,
+        "known": lambda states: [state != "unread" for state in states],
         "deviation_words": lambda deviation, place: shown.words(deviation, place, unit),
         "short_word": lambda deviation, place, axis: shown.short_word(deviation, place, axis, unit),
     }
+
+
+def _largest(values: Sequence[float], among: Sequence[bool]) -> float | None:
+    """Return the largest of the values that are among those to be shown."""
+    return max((value for value, shown_too in zip(values, among, strict=True) if shown_too), default=None)
 
 
 def drawn_once(request: Request, key: Hashable, make: Callable[[], Markup]) -> Markup:

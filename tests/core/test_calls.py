@@ -3,7 +3,7 @@
 import pytest
 
 from fairsquare.core.errors import FairSquareError, UnknownCode
-from fairsquare.core.measure.calls import understand_call
+from fairsquare.core.measure.calls import Context, understand_call, understand_point
 
 CODES = ["F4L", "F4R", "C1L", "S1"]
 
@@ -21,7 +21,7 @@ CODES = ["F4L", "F4R", "C1L", "S1"]
     ],
 )
 def test_what_is_understood(text, unit, xyz, loaded) -> None:
-    call = understand_call(text, CODES, unit)
+    call = understand_point(text, CODES, unit)
     assert (call.code, call.xyz, call.loaded) == ("F4R", xyz, loaded)
 
 
@@ -42,12 +42,12 @@ def test_what_is_understood(text, unit, xyz, loaded) -> None:
 )
 def test_what_is_refused(text, words) -> None:
     with pytest.raises(FairSquareError, match=words) as caught:
-        understand_call(text, CODES, "in")
+        understand_point(text, CODES, "in")
     assert caught.value.field == "call"
 
 
 def test_a_wrong_code_proposes_the_nearest() -> None:
     with pytest.raises(UnknownCode) as caught:
-        understand_call("f4x 1 2 3", CODES)
+        understand_point("f4x 1 2 3", CODES)
     assert set(caught.value.details["nearest"]) >= {"F4L", "F4R"}
     assert "Did you mean" in caught.value.title

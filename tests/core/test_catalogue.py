@@ -21,7 +21,6 @@ REQUESTS = {
     "compare-lengths": {"a": "8 mm", "b": "3/8 in"},
     "sheet-spans": {"sheet": SHEET, "pairs": [["F4L", "C1R"]]},
     "fit-setup": {"sheet": SHEET, "readings": READ},
-    "place-readings": {"sheet": SHEET, "references": READ, "readings": READ},
     "check-sheet": {"sheet": SHEET},
     "comparative-sheet": {
         "basis": "mirror",

@@ -148,7 +148,7 @@ def test_the_same_key_at_once_does_it_once(database, persons) -> None:
 def test_what_was_acknowledged_survives_sigkill(mariadb, database, persons) -> None:
     job = open_job(database, persons["lead"])
     person = persons["technician"].id
-    database.run(lambda c: measuring.open_setup(c, job.id, "instrument", 0.3, 1, person))
+    database.run(lambda c: measuring.open_setup(c, job.id, "instrument", "arm", 0.3, 1, person))
 
     def take(value: float) -> int:
         reading = NewReading("point", "F4L", (value, 0.1, 1e-9), f"f4l {value}")
@@ -170,7 +170,7 @@ def test_a_correction_is_of_the_same_set_up(database, persons) -> None:
     job, other = open_job(database, persons["lead"]), open_job(database, persons["lead"])
     person = persons["technician"].id
     for one in (job, other):
-        database.run(lambda c, one=one: measuring.open_setup(c, one.id, "instrument", 0.3, 1, person))
+        database.run(lambda c, one=one: measuring.open_setup(c, one.id, "instrument", "arm", 0.3, 1, person))
     reading = NewReading("point", "F4L", (1.0, 2.0, 3.0), "f4l 1 2 3")
     number = database.run(lambda c: measuring.take_reading(c, job.id, 1, reading, person))
     with pytest.raises(Refused, match="not of this set-up"):

@@ -132,8 +132,13 @@ def _candidates(request: NextMeasurement, points: dict[str, Point]) -> list[Cand
         for index, candidate in enumerate(request.candidates):
             check_observation(candidate, points, kinds, f"candidates.{index}")
         return list(request.candidates)
+    return candidates_of(request.tools, points, kinds)
+
+
+def candidates_of(tools: Sequence[Tool], points: dict[str, Point], kinds: dict[str, SetupKind]) -> list[Candidate]:
+    """Return what could be read with some tools on a sheet. Raises `Refused` for a set-up that is not declared."""
     made: list[Candidate] = []
-    for index, tool in enumerate(request.tools):
+    for index, tool in enumerate(tools):
         if isinstance(tool, SpanTool):
             made += _spans(tool, points)
         else:
@@ -201,7 +206,7 @@ def _ranked(
         taken = _taken(covariance, wanted, equations.columns, slopes)
         best = int(np.argmax(np.where(left, taken, -np.inf)))
         left[best] = False
-        covariance = _as_read(covariance, equations.columns[best], slopes[best])
+        covariance = as_read(covariance, equations.columns[best], slopes[best])
         after = float(np.trace(covariance[np.ix_(wanted, wanted)]))
         yield RankedReading(observation=candidates[best], trace_before=before, trace_after=after)
         before = after
@@ -228,7 +233,7 @@ def _taken(covariance: Floats, wanted: Ints, columns: Ints, slopes: Floats) -> F
     return taken
 
 
-def _as_read(covariance: Floats, columns: Ints, slopes: Floats) -> Floats:
+def as_read(covariance: Floats, columns: Ints, slopes: Floats) -> Floats:
     """Return C − C jᵀ (j C jᵀ + I)⁻¹ j C: the covariance with one more observation taken as read."""
     carried = covariance[:, columns] @ slopes.T
     spread = np.eye(len(slopes)) + slopes @ carried[columns]

@@ -1,27 +1,93 @@
-"""Today's picture of a structure: the set-up in force, where its readings put each point, and the judgement of each."""
+"""Today's picture of a structure: all free readings of the set-up in force, of every kind, joined; the judgement of each point."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
-from fairsquare.core.errors import FairSquareError
+import numpy as np
+from pydantic import ValidationError
+
+from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import JobFacts, ReadingFact, SetupFact
+from fairsquare.core.measure.adjust import (
+    AdjustedObservation,
+    AdjustedPlace,
+    AdjustNetwork,
+    SightLine,
+    adjust_network,
+)
 from fairsquare.core.measure.conformity import JudgePoints, MeasuredPoint, PointJudgement, judge_points
-from fairsquare.core.measure.positions import PlacedPoint, PlaceReadings, place_readings
+from fairsquare.core.measure.observations import (
+    DifferenceRead,
+    GaugeRead,
+    HeightRead,
+    NetworkSetup,
+    Observation,
+    OffsetRead,
+    PointRead,
+    SetupKind,
+    SpanRead,
+    check_observation,
+    codes_of,
+    setup_of,
+)
 from fairsquare.core.measure.setup import FitSetup, Reading, SetupFit, fit_setup
-from fairsquare.core.model import Model
-from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.model import Flags, Matrix3, Model, Row3
+from fairsquare.core.sheet.model import Sheet, points_by_code
+
+ARM = "arm"
+"""The instrument of a set-up, in its network."""
+
+
+class PlacedPoint(Model):
+    """A point in vehicle axes, mm, from `readings` readings; `scatter_mm`: how far apart those of one instrument lie.
+
+    `determined` says which coordinates the readings give to within their tolerance.
+    """
+
+    xyz: Row3
+    covariance: Matrix3
+    determined: Flags
+    readings: int
+    scatter_mm: float | None
+
+
+class Doubt(Model):
+    """Readings that contradict the others; of a group of more than one it cannot be told which is wrong.
+
+    `readings` are ids, `places` trusted points that do not seem to stand where the sheet puts them. With `aside` the picture
+    does without them.
+    """
+
+    readings: tuple[int, ...]
+    places: tuple[str, ...]
+    aside: bool
+
+
+class Joined(Model):
+    """What the network says beside the points: each reading's fit, the sights, doubts, and the misfit of the whole."""
+
+    trusted: tuple[str, ...]
+    readings: dict[int, AdjustedObservation]
+    places: dict[str, AdjustedPlace]
+    sights: dict[str, SightLine]
+    doubts: tuple[Doubt, ...]
+    distrusted: tuple[str, ...]
+    chi2: float
+    dof: float
+    p: float | None
 
 
 class Picture(Model):
-    """What one set-up says. `fit` judges all its references; `placed` relies on the choice where one was made.
+    """What one set-up says. `fit` judges all references of an instrument; `relied_on` are the points that are trusted.
 
-    `fault` says in words why there is no fit. `loaded_only` and `stale_only` are points whose only readings were taken
-    under load, or before the structure moved.
+    `fault` says in words why there is no fit, or no picture. `loaded_only` and `stale_only` are points whose only readings
+    were taken under load, or before the structure moved. `used` are the readings of each point that count.
     """
 
     setup: SetupFact
     fit: SetupFit | None
     fault: str | None
     relied_on: tuple[str, ...]
+    joined: Joined | None
     placed: dict[str, PlacedPoint]
     judged: dict[str, PointJudgement]
     loaded_only: tuple[str, ...]
@@ -30,16 +96,17 @@ class Picture(Model):
 
 
 def counting(readings: Iterable[ReadingFact]) -> tuple[ReadingFact, ...]:
-    """Return the readings that still count: neither taken back nor replaced by one that counts."""
+    """Return the readings that still count: neither taken back, nor kept out, nor replaced by one that was not taken back."""
     kept = tuple(reading for reading in readings if reading.taken_back is None)
     replaced = {reading.replaces for reading in kept}
-    return tuple(reading for reading in kept if reading.id not in replaced)
+    return tuple(reading for reading in kept if reading.id not in replaced and reading.kept_out is None)
 
 
 def reference_readings(facts: JobFacts, setup: int) -> tuple[ReadingFact, ...]:
-    """Return the reference readings that count in a set-up: of each code the last."""
+    """Return the reference readings that count in a set-up: of each point of an instrument the last, else all."""
     own = [r for r in counting(facts.readings) if r.setup == setup and r.purpose == "reference"]
-    return tuple({reading.code: reading for reading in own}.values())
+    last = {reading.code: reading.id for reading in own if reading.kind == "point"}
+    return tuple(r for r in own if r.kind != "point" or last[r.code] == r.id)
 
 
 def current_setup(facts: JobFacts) -> SetupFact | None:
@@ -49,49 +116,52 @@ def current_setup(facts: JobFacts) -> SetupFact | None:
 
 
 def picture_of(facts: JobFacts, setup: SetupFact, sheet: Sheet, *, include_stale: bool = False) -> Picture:
-    """Work out what the readings of `setup` say of every point of `sheet`; readings of other codes are left out.
+    """Work out what the readings of `setup`, and spans that need none, say of every point of `sheet`.
 
-    `include_stale` also takes readings from before the structure moved.
+    Readings of codes that are not on the sheet are left out. `include_stale` also takes readings from before the structure
+    moved.
     """
-    codes = {point.code for point in sheet.points}
-    references = tuple(r for r in reference_readings(facts, setup.number) if r.code in codes)
-    own = [r for r in counting(facts.readings) if r.setup == setup.number and r.code in codes]
-    reference_ids = {reading.id for reading in references}
-    own = [reading for reading in own if reading.purpose == "point" or reading.id in reference_ids]
-    free = [r for r in own if not r.loaded and (include_stale or not r.stale)]
-    fit, fault = _fit(sheet, references, setup.sigma_mm)
-    placed: dict[str, PlacedPoint] = {}
-    relied_on: tuple[str, ...] = ()
-    if fit and fit.rotation is not None:
-        found = place_readings(
-            PlaceReadings(
-                sheet=sheet,
-                references=_plain(references),
-                readings=_plain(free),
-                sigma_mm=setup.sigma_mm,
-                trusted=setup.choice.trusted if _choice_stands(setup, references) and setup.choice else None,
-            )
-        )
-        placed, relied_on = found.points, found.fit.trusted
+    own = readings_of(facts, setup, sheet)
+    free = tuple(r for r in own if not r.loaded and (include_stale or not r.stale))
+    fit, fault = _fit(sheet, facts, setup) if setup.kind == "instrument" else (None, None)
+    trusted = _trusted(facts, setup, fit, sheet)
+    joined, placed, no_picture = _join(facts, setup, sheet, free, trusted) if free else (None, {}, None)
     judged = judge_points(
         JudgePoints(
             sheet=sheet,
-            points={code: MeasuredPoint(xyz=at.xyz, covariance=at.covariance) for code, at in placed.items()},
+            points={
+                code: MeasuredPoint(xyz=at.xyz, covariance=at.covariance, determined=at.determined)
+                for code, at in placed.items()
+            },
         )
     )
-    free_codes = {reading.code for reading in free}
-    late = {r.code for r in own if r.loaded and not r.stale} - free_codes
-    old = {r.code for r in own if r.stale} - free_codes - late
+    free_codes = {code for reading in free for code in reading.codes}
+    late = {code for r in own if r.loaded and not r.stale for code in r.codes} - free_codes
+    old = {code for r in own if r.stale for code in r.codes} - free_codes - late
     return Picture(
         setup=setup,
         fit=fit,
-        fault=fault,
-        relied_on=relied_on,
+        fault=fault or no_picture,
+        relied_on=trusted,
+        joined=joined,
         placed=placed,
         judged=judged.points,
         loaded_only=tuple(sorted(late)),
         stale_only=tuple(sorted(old)),
         used=_ids_by_code(free),
+    )
+
+
+def readings_of(facts: JobFacts, setup: SetupFact, sheet: Sheet) -> tuple[ReadingFact, ...]:
+    """Return the readings that count for a picture of `setup`: its own, and spans and differences, which need no set-up."""
+    codes = {point.code for point in sheet.points}
+    references = {reading.id for reading in reference_readings(facts, setup.number)}
+    return tuple(
+        r
+        for r in counting(facts.readings)
+        if set(r.codes) <= codes
+        and (r.setup == setup.number or r.kind in ("span", "difference"))
+        and (r.purpose == "point" or r.id in references or r.setup != setup.number)
     )
 
 
@@ -108,30 +178,177 @@ def first_picture(facts: JobFacts, sheet: Sheet) -> dict[str, PointJudgement]:
     return found
 
 
+def network_of(
+    facts: JobFacts, setup: SetupFact, sheet: Sheet, readings: Sequence[ReadingFact], trusted: Sequence[str]
+) -> AdjustNetwork:
+    """Return the network of some readings: the instrument of a set-up as `arm`, its sights by their numbers."""
+    observations = tuple(_observation(facts, setup, reading) for reading in readings)
+    instrument = any(isinstance(one, PointRead) for one in observations)
+    sights = sorted({sight_of(facts, r) for r in readings if r.kind in ("height", "offset", "gauge")})
+    return AdjustNetwork(
+        sheet=sheet,
+        trusted=tuple(trusted),
+        setups=(
+            *((NetworkSetup(id=ARM, kind="instrument"),) if instrument else ()),
+            *(NetworkSetup(id=name, kind="sight") for name in sights),
+        ),
+        observations=observations,
+    )
+
+
+def check_reading(facts: JobFacts, sheet: Sheet, reading: ReadingFact, field: str) -> None:
+    """Raise `Refused` that names `field` for a reading that cannot be part of any picture of this sheet."""
+    setup = SetupFact(number=reading.setup or 0, instrument="", sigma_mm=1.0, sheet_version=0, opened=reading.by)
+    try:
+        observation = _observation(facts, setup, reading)
+    except ValidationError as fault:
+        first = fault.errors()[0]
+        raise Refused(
+            f"{first['loc'][-1]}: {first['msg']}", field=f"{field}.{first['loc'][-1]}", value=str(first["input"])[:80]
+        ) from None
+    name = setup_of(observation)
+    kinds: dict[str, SetupKind] = {name: "instrument" if name == ARM else "sight"} if name else {}
+    check_observation(observation, points_by_code(sheet), kinds, field)
+
+
+def sight_now(facts: JobFacts) -> str:
+    """Return the name of the sight that a reading taken now belongs to: it changes when gauges or line are set anew."""
+    return f"sight {sum(move.what == 'sight' for move in facts.movements) + 1}"
+
+
+def sight_of(facts: JobFacts, reading: ReadingFact) -> str:
+    """Return the name of the sight that a reading belongs to."""
+    return f"sight {sum(m.what == 'sight' and m.by.at <= reading.by.at for m in facts.movements) + 1}"
+
+
+def _observation(facts: JobFacts, setup: SetupFact, r: ReadingFact) -> Observation:
+    name, sigma = str(r.id), r.sigma_mm or setup.sigma_mm
+    if r.kind == "point":
+        return PointRead(kind="point", id=name, setup=ARM, code=r.code, sigma=sigma, xyz=r.xyz or (0.0, 0.0, 0.0))
+    mm = r.mm or 0.0
+    if r.kind == "span":
+        return SpanRead(
+            kind="span", id=name, a=r.code, b=r.b or "", mode=r.mode or "point_to_point", sigma=sigma, mm=mm
+        )
+    if r.kind == "difference":
+        return DifferenceRead(
+            kind="difference", id=name, a=r.code, b=r.b or "", axis=r.axis or "length", sigma=sigma, mm=mm
+        )
+    sight = sight_of(facts, r)
+    if r.kind == "height":
+        return HeightRead(kind="height", id=name, setup=sight, code=r.code, sigma=sigma, mm=mm)
+    if r.kind == "offset":
+        return OffsetRead(kind="offset", id=name, setup=sight, code=r.code, sigma=sigma, mm=mm)
+    return GaugeRead(
+        kind="gauge",
+        id=name,
+        setup=sight,
+        a=r.code,
+        b=r.b or "",
+        sigma=sigma,
+        pin_mm=r.pin_mm,
+        level_mm=r.level_mm,
+    )
+
+
+def _join(
+    facts: JobFacts, setup: SetupFact, sheet: Sheet, free: Sequence[ReadingFact], trusted: Sequence[str]
+) -> tuple[Joined | None, dict[str, PlacedPoint], str | None]:
+    """Solve the network of the free readings; return it, the points it places, and why there is none."""
+    if setup.kind == "instrument" and not trusted:
+        return None, {}, None
+    request = network_of(facts, setup, sheet, free, trusted)
+    try:
+        found = adjust_network(request)
+    except FairSquareError as fault:
+        return None, {}, fault.title
+    rejected = {int(name) for name in found.rejected}
+    touched: dict[str, list[ReadingFact]] = {}
+    for reading, observation in zip(free, request.observations, strict=True):
+        if reading.id not in rejected:
+            for code in codes_of(observation):
+                touched.setdefault(code, []).append(reading)
+    placed = {
+        code: PlacedPoint(
+            xyz=at.xyz,
+            covariance=at.covariance,
+            determined=at.determined,
+            readings=len(touched.get(code, ())),
+            scatter_mm=_scatter(touched.get(code, ())),
+        )
+        for code, at in found.points.items()
+        if any(at.determined)
+    }
+    joined = Joined(
+        trusted=tuple(trusted),
+        readings={int(one.id): one for one in found.observations},
+        places=found.places,
+        sights={name: at for name, at in found.setups.items() if isinstance(at, SightLine)},
+        doubts=_doubts(found.rejected, found.distrusted, found.suspects),
+        distrusted=found.distrusted,
+        chi2=found.chi2,
+        dof=found.dof,
+        p=found.p,
+    )
+    return joined, placed, None
+
+
+def _doubts(rejected: Sequence[str], distrusted: Sequence[str], suspects: Sequence[Sequence[str]]) -> tuple[Doubt, ...]:
+    """Return groups of suspects, then what was put aside on its own."""
+    aside = {*rejected, *(f"sheet:{code}" for code in distrusted)}
+    grouped = {name for group in suspects for name in group}
+    alone = [(name,) for name in sorted(aside - grouped, key=lambda name: (name.startswith("sheet:"), name))]
+    return tuple(
+        Doubt(
+            readings=tuple(int(name) for name in group if not name.startswith("sheet:")),
+            places=tuple(name.removeprefix("sheet:") for name in group if name.startswith("sheet:")),
+            aside=set(group) <= aside,
+        )
+        for group in [*suspects, *alone]
+    )
+
+
+def _scatter(readings: Sequence[ReadingFact]) -> float | None:
+    """Return the largest distance of one instrument reading of a point from their mean, mm; null for fewer than two."""
+    places = np.array([reading.xyz for reading in readings if reading.xyz is not None], dtype=float)
+    if len(places) < 2:
+        return None
+    return float(np.linalg.norm(places - places.mean(axis=0), axis=1).max())
+
+
+def _trusted(facts: JobFacts, setup: SetupFact, fit: SetupFit | None, sheet: Sheet) -> tuple[str, ...]:
+    """Return the points that a picture rests on: as fitted, or as a person chose where that still stands."""
+    if setup.kind == "sight":
+        codes = {point.code for point in sheet.points}
+        return tuple(code for code in setup.choice.trusted if code in codes) if setup.choice else ()
+    if fit is None or fit.rotation is None:
+        return ()
+    read = {reading.code for reading in reference_readings(facts, setup.number)}
+    return setup.choice.trusted if setup.choice and set(setup.choice.trusted) <= read else fit.trusted
+
+
 def _before_first_move(facts: JobFacts, setup: int) -> tuple[ReadingFact, ...]:
     moves = [move.by.at for move in facts.movements if move.setup == setup and move.what == "structure"]
     first = min(moves, default=None)
     return tuple(r for r in facts.readings if r.setup == setup and (first is None or r.by.at <= first))
 
 
-def _choice_stands(setup: SetupFact, references: tuple[ReadingFact, ...]) -> bool:
-    codes = {reading.code for reading in references}
-    return setup.choice is not None and set(setup.choice.trusted) <= codes
-
-
-def _plain(readings: Iterable[ReadingFact]) -> tuple[Reading, ...]:
-    return tuple(Reading(code=reading.code, xyz=reading.xyz) for reading in readings)
-
-
 def _ids_by_code(readings: Iterable[ReadingFact]) -> dict[str, tuple[int, ...]]:
     used: dict[str, list[int]] = {}
-    for reading in sorted(readings, key=lambda r: r.code):
-        used.setdefault(reading.code, []).append(reading.id)
-    return {code: tuple(ids) for code, ids in used.items()}
+    for reading in readings:
+        for code in reading.codes:
+            used.setdefault(code, []).append(reading.id)
+    return {code: tuple(ids) for code, ids in sorted(used.items())}
 
 
-def _fit(sheet: Sheet, references: tuple[ReadingFact, ...], sigma_mm: float) -> tuple[SetupFit | None, str | None]:
+def _fit(sheet: Sheet, facts: JobFacts, setup: SetupFact) -> tuple[SetupFit | None, str | None]:
+    codes = {point.code for point in sheet.points}
+    readings = tuple(
+        Reading(code=r.code, xyz=r.xyz)
+        for r in reference_readings(facts, setup.number)
+        if r.kind == "point" and r.xyz is not None and r.code in codes
+    )
     try:
-        return fit_setup(FitSetup(sheet=sheet, readings=_plain(references), sigma_mm=sigma_mm)), None
+        return fit_setup(FitSetup(sheet=sheet, readings=readings, sigma_mm=setup.sigma_mm)), None
     except FairSquareError as fault:
         return None, fault.title

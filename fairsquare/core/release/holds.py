@@ -11,8 +11,13 @@ from fairsquare.core.facts import HoldName, JobFacts, Role, SignatureFact
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.measure.picture import Picture, current_setup, picture_of, reference_readings
 from fairsquare.core.model import Model
+from fairsquare.core.sheet.model import Sheet
 
 HoldStatus = Literal["closed", "ready", "missing"]
+
+SOUND_POINTS = 3
+SOUND_ALONG_MM = 300.0
+SOUND_ACROSS_MM = 100.0
 
 HOLD_TITLES: dict[HoldName, str] = {
     "made_safe": "Made safe",
@@ -144,6 +149,8 @@ def _missing_setup(facts: JobFacts, picture: Picture | None) -> list[Missing]:
         if last and last.voided:
             return [Missing(words=f"Set-up {last.number} is void: {last.voided.words}. Make a new one.")]
         return [Missing(words="There is no set-up: open one and read the reference points.")]
+    if picture.setup.kind == "sight":
+        return _missing_sight(facts.sheet, picture)
     if picture.fit is None:
         return [Missing(words=picture.fault or "The reference points do not make a set-up.")]
     missing = []
@@ -160,6 +167,29 @@ def _missing_setup(facts: JobFacts, picture: Picture | None) -> list[Missing]:
     return missing
 
 
+def _missing_sight(sheet: Sheet, picture: Picture) -> list[Missing]:
+    """Return what a set-up of gauges, line and tape lacks: sound points that were chosen, far apart, and agree."""
+    sound = [point.xyz for point in sheet.points if point.code in picture.relied_on]
+    if not sound:
+        return [Missing(words="Say which points stand on sound frame: that is chosen, never assumed.")]
+    along = max(place[0] for place in sound) - min(place[0] for place in sound)
+    across = max(place[1] for place in sound) - min(place[1] for place in sound)
+    if len(sound) < SOUND_POINTS or along < SOUND_ALONG_MM or across < SOUND_ACROSS_MM:
+        words = "Choose two stations or more on sound frame, left and right, at least 300 mm apart along the vehicle."
+        return [Missing(words=words)]
+    if picture.fault:
+        return [Missing(words=picture.fault)]
+    joined = picture.joined
+    if joined is None or joined.dof < 1:
+        words = "Nothing checks the sound points against one another: read a cross span between them, or hang a third gauge."
+        return [Missing(words=words, overridable=True)]
+    doubted = [*joined.distrusted, *(code for doubt in joined.doubts for code in doubt.places)]
+    if doubted:
+        names = _list(dict.fromkeys(doubted))
+        return [Missing(words=f"{names}: not where the sheet says, by the other readings. Choose other sound points.")]
+    return []
+
+
 def _setup_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
     evidence = {"sheet": str(facts.sheet_version or ""), "setup": str(picture.setup.number if picture else "")}
     if picture:
@@ -173,18 +203,33 @@ def _missing_fit(facts: JobFacts, picture: Picture | None) -> list[Missing]:
         return [Missing(words="No point is measured: there is no set-up in force.")]
     missing = []
     unread = [code for code, judged in picture.judged.items() if judged.state == "unread"]
-    never = [code for code in unread if code not in picture.loaded_only and code not in picture.stale_only]
+    never = [code for code in unread if code not in {*picture.loaded_only, *picture.stale_only, *picture.used}]
+    vague = [code for code in unread if code in picture.used]
     if never:
         missing.append(Missing(words=f"{_count(never)} not read: {_list(never)}."))
+    if vague:
+        words = f"{_count(vague)} not known to within tolerance in every direction: {_list(vague)}. Read more of them."
+        missing.append(Missing(words=words))
     if picture.loaded_only:
         missing.append(Missing(words=f"Read only under load: {_list(picture.loaded_only)}. Let go and read free."))
     if picture.stale_only:
         missing.append(Missing(words=f"Older than the last move: {_list(picture.stale_only)}. Read again."))
+    unsettled = _unsettled(facts, picture)
+    if unsettled:
+        words = f"{_list(unsettled)}: contradicted by other readings. Read again, or keep out with a reason."
+        missing.append(Missing(words=words))
     for state, words in (("off", "out of tolerance"), ("close", "inside, but not by more than the uncertainty")):
         codes = [code for code, judged in picture.judged.items() if judged.state == state]
         if codes:
             missing.append(Missing(words=f"{_count(codes)} {words}: {_list(codes)}.", overridable=True))
     return missing + _missing_gaps(facts)
+
+
+def _unsettled(facts: JobFacts, picture: Picture) -> list[str]:
+    """Return the readings that contradict the others and that nobody has decided on, as they were called."""
+    doubts = picture.joined.doubts if picture.joined else ()
+    doubted = {number for doubt in doubts for number in doubt.readings}
+    return [reading.said for reading in facts.readings if reading.id in doubted]
 
 
 def _missing_gaps(facts: JobFacts) -> list[Missing]:

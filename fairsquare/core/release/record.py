@@ -16,14 +16,13 @@ from fairsquare.core.facts import (
     Who,
 )
 from fairsquare.core.measure.conformity import PointJudgement
-from fairsquare.core.measure.picture import Picture, current_setup, first_picture, picture_of
-from fairsquare.core.measure.positions import PlacedPoint
+from fairsquare.core.measure.picture import Joined, Picture, PlacedPoint, current_setup, first_picture, picture_of
 from fairsquare.core.measure.setup import SetupFit
 from fairsquare.core.model import Model
 from fairsquare.core.release.holds import HoldStatus, job_state
 from fairsquare.core.sheet.model import Sheet
 
-FORMAT: Literal["fairsquare-record/1"] = "fairsquare-record/1"
+FORMAT: Literal["fairsquare-record/2"] = "fairsquare-record/2"
 CAUTIONS: tuple[str, ...] = (
     "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
     "license anyone to do the work.",
@@ -58,6 +57,7 @@ class Results(Model):
     setup: int | None
     fit: SetupFit | None
     relied_on: tuple[str, ...]
+    joined: Joined | None
     points: dict[str, PointRecord]
     holds: tuple[HoldRecord, ...]
 
@@ -65,7 +65,7 @@ class Results(Model):
 class JobRecord(Model):
     """A whole record: facts as they were recorded, and results as they follow from them."""
 
-    format: Literal["fairsquare-record/1"]
+    format: Literal["fairsquare-record/2"]
     software: str
     workshop: str
     made: Who
@@ -117,6 +117,7 @@ def results_of(facts: JobFacts) -> Results:
         setup=setup.number if setup else None,
         fit=picture.fit if picture else None,
         relied_on=picture.relied_on if picture else (),
+        joined=picture.joined if picture else None,
         points={code: _point(code, before, picture) for code in codes},
         holds=tuple(
             HoldRecord(

@@ -1,24 +1,29 @@
-"""Measuring: the call line, the drawing with the leaning squares, the table beside it, and why each figure is so."""
+"""Measuring: the call line, the drawing with the leaning squares, the table beside it, the readings and the row of gauges."""
 
-from typing import Literal
+from typing import Any, Literal, NamedTuple
 
 import numpy as np
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import JobView, Unsure
+from fairsquare.actions.hearing import reading_of
 from fairsquare.actions.spine import spine
 from fairsquare.core.axes import apply_pose
 from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import ReadingFact
 from fairsquare.core.lengths import Unit
-from fairsquare.core.measure.calls import Call, understand_call
-from fairsquare.core.measure.picture import counting
+from fairsquare.core.measure.adjust import AdjustedObservation, SightLine
+from fairsquare.core.measure.calls import Call, Context, understand_call
+from fairsquare.core.measure.expected import Meaning, cross_pairs, meaning_of, partners_by_letter
+from fairsquare.core.measure.picture import counting, sight_now, sight_of
+from fairsquare.core.measure.tools import ShopTool
 from fairsquare.core.model import Row3
-from fairsquare.core.sheet.model import Point, find_point, points_by_code, tolerances
+from fairsquare.core.sheet.model import Point, SpanMode, partner_code, points_by_code, tolerances
+from fairsquare.drawings.gauges import gauge_row, hung_gauges
 from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.store import jobs
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Session
-from fairsquare.web.forms import MOVED, remember_unit, setup_number, unit_of, whole
+from fairsquare.web.forms import MOVED, called_ago, remember_unit, setup_or_none, unit_of, whole
 from fairsquare.web.page import (
     Form,
     desk_of,
@@ -35,31 +40,47 @@ from fairsquare.web.page import (
 
 router = APIRouter()
 FACTORS = (1.0, 50.0)
+Seen = Literal["sides", "ends", "gauges", "readings"]
+SEEN: dict[Seen, str] = {"sides": "above, sides", "ends": "ends", "gauges": "gauges", "readings": "readings"}
+
+
+class ReadingRow(NamedTuple):
+    """A reading as the table shows it: what it means, how it fits the others, and why it does not count."""
+
+    reading: ReadingFact
+    meaning: Meaning | None
+    fits: AdjustedObservation | None
+    why_not: str
 
 
 @router.get("/jobs/{number}/measure")
 def show(
-    request: Request,
-    number: str,
-    point: str = "",
-    seen: Literal["sides", "ends"] = "sides",
-    session: Session = Depends(signed_in),
+    request: Request, number: str, point: str = "", seen: Seen = "sides", session: Session = Depends(signed_in)
 ) -> Response:
-    """Show the structure as measured; `point` is the one that is looked at, `seen` the views that are drawn."""
+    """Show the structure as measured; `point` is the one that is looked at, `seen` what is drawn."""
     return _page(request, session, number, point=point, seen=seen)
 
 
 @router.get("/jobs/{number}/measure/understood")
 def understood(
-    request: Request, number: str, call: str = "", unit: str = "mm", session: Session = Depends(signed_in)
+    request: Request,
+    number: str,
+    call: str = "",
+    unit: str = "mm",
+    mode: str = "",
+    tool: str = "",
+    session: Session = Depends(signed_in),
 ) -> Response:
-    """Say what a call was understood to be, and what it would mean for the point, before it is taken."""
+    """Say what a call was understood to be, and what it would mean, before it is taken."""
     view = desk_of(request).view(number)
-    found, fault, point, deviation = None, None, None, None
+    found, fault, point, deviation, meaning = None, None, None, None, None
     if call.strip():
         try:
-            found = understand_call(call[:500], _codes(view), unit_of(unit))
-            point, deviation = _meaning(view, found)
+            found = understand_call(call[:500], _context(request, view, unit, mode, tool))
+            if found.kind == "point":
+                point, deviation = _where(view, found)
+            else:
+                meaning = meaning_of(view.facts.sheet, found, _sight_now(view))
         except FairSquareError as wrong:
             fault = wrong
     return render(
@@ -71,6 +92,7 @@ def understood(
         fault=fault,
         point=point,
         deviation=deviation,
+        meaning=meaning,
         state=_state(view, point, deviation),
     )
 
@@ -81,17 +103,26 @@ def take(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
     unit = unit_of(form.text("unit"))
     try:
         view = desk_of(request).view(number)
-        call = understand_call(form.text("call")[:500], _codes(view), unit)
-        loaded = call.loaded if call.loaded is not None else form.text("loaded") == "yes"
+        context = _context(request, view, form.text("unit"), form.text("mode"), form.text("tool"))
+        call = understand_call(form.text("call")[:500], context)
         replaces = whole(form.text("replaces"), "replaces") if form.text("replaces") else None
-        if replaces is not None and not any(r.id == replaces and r.code == call.code for r in view.facts.readings):
+        before = next((r for r in view.facts.readings if r.id == replaces), None)
+        if replaces is not None and (before is None or set(before.codes) != set(call.codes)):
             raise Refused(
-                f"A correction names the point that it corrects: {call.code} is another one.",
+                f"A correction names the points that it corrects: {' and '.join(call.codes)} is another reading.",
                 field="call",
                 value=call.code,
             )
-        reading = NewReading("point", call.code, call.xyz, form.text("call").strip(), loaded, replaces=replaces)
-        desk_of(request).take_readings(form.session.person, form.key, number, setup_number(form), [reading])
+        reading = reading_of(
+            call,
+            form.text("call").strip(),
+            desk_of(request).tools(),
+            chosen=int(form.text("tool")) if form.text("tool").isdigit() else None,
+            loaded=form.text("loaded") == "yes",
+            replaces=replaces,
+            called_ago_s=called_ago(form),
+        )
+        desk_of(request).take_readings(form.session.person, form.key, number, setup_or_none(form), [reading])
     except FairSquareError as fault:
         return _answer(request, form, number, fault=fault, unit=unit)
     return remember_unit(_answer(request, form, number, point=call.code, unit=unit), unit)
@@ -113,6 +144,19 @@ def take_back(request: Request, number: str, form: Form = Depends(sent_form)) ->
     return _answer(request, form, number, point=code)
 
 
+@router.post("/jobs/{number}/readings/{reading}/decision")
+def decide(request: Request, number: str, reading: int, form: Form = Depends(sent_form)) -> Response:
+    """Keep a reading out of the picture, or use it again, with a reason."""
+    try:
+        keep_out = form.text("keep_out", "yes") == "yes"
+        desk_of(request).decide_on_reading(
+            form.session.person, form.key, number, reading, keep_out, form.text("reason")
+        )
+    except FairSquareError as fault:
+        return _answer(request, form, number, fault=fault)
+    return _answer(request, form, number)
+
+
 @router.post("/jobs/{number}/order")
 def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Ask the connected instrument to read one point, or all that are not read."""
@@ -123,7 +167,8 @@ def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
         codes = [code] if code else [one for one, found in judged.items() if found.state == "unread"]
         if not codes:
             raise Unsure("Every point is read. Touch a point to have it read again.")
-        desk_of(request).order_readings(form.session.person, form.key, number, setup_number(form), "point", codes)
+        setup = whole(form.text("setup"), "setup")
+        desk_of(request).order_readings(form.session.person, form.key, number, setup, "point", codes)
     except FairSquareError as fault:
         return _answer(request, form, number, fault=fault)
     return go_to(job_path(number, "measure") + f"?wait=1&point={code}")
@@ -136,42 +181,26 @@ def changed(request: Request, number: str, revision: int) -> Response:
     return Response(status_code=204, headers={} if job.revision == revision else {"HX-Trigger": "changed"})
 
 
-@router.get("/jobs/{number}/why/{code}")
-def why(request: Request, number: str, code: str, session: Session = Depends(signed_in)) -> Response:
-    """Open the figures of one point into their reason: readings, fit, rule, source, what would change them."""
-    view = desk_of(request).view(number)
-    if view.facts.sheet is None:
-        raise Unsure("There is no sheet yet.")
-    point = find_point(points_by_code(view.facts.sheet), code, "code")
-    picture = view.state.picture
-    kept = {reading.id for reading in counting(view.facts.readings)}
-    used = set(picture.used.get(code, ())) if picture else set()
-    readings = [r for r in view.facts.readings if r.code == code]
-    placed = picture.placed.get(code) if picture else None
-    return render(
-        request,
-        "why.html",
-        session,
-        view=view,
-        spine=spine(view),
-        at="measure",
-        point=point,
-        limits=tolerances(view.facts.sheet, point),
-        picture=picture,
-        placed=placed,
-        sigmas=[float(np.sqrt(placed.covariance[k][k])) for k in range(3)] if placed else None,
-        judged=picture.judged.get(code) if picture else None,
-        readings=readings,
-        kept=kept,
-        used=used,
+def _context(request: Request, view: JobView, unit: str, mode: str, tool: str) -> Context:
+    """Return what a call is understood by: the sheet's places, the unit, how spans are meant, and the gauges' pin."""
+    sheet = view.facts.sheet
+    gauges = [one for one in desk_of(request).tools() if one.kind == "gauges"]
+    chosen = next((one for one in gauges if str(one.id) == tool), gauges[0] if gauges else None)
+    meant: SpanMode = "datum_parallel" if mode == "flat" else "point_to_point"
+    return Context(
+        places={point.code: point.xyz for point in sheet.points} if sheet else {},
+        unit=unit_of(unit),
+        pin_mm=chosen.pin_mm if chosen else None,
+        mode=meant,
     )
 
 
-def _codes(view: JobView) -> list[str]:
-    return [point.code for point in view.facts.sheet.points] if view.facts.sheet else []
+def _sight_now(view: JobView) -> SightLine | None:
+    joined = view.state.picture.joined if view.state.picture else None
+    return joined.sights.get(sight_now(view.facts)) if joined else None
 
 
-def _meaning(view: JobView, call: Call) -> tuple[Point | None, Row3 | None]:
+def _where(view: JobView, call: Call) -> tuple[Point | None, Row3 | None]:
     """Return the point called and where the reading puts it against the sheet, when there is a fit."""
     if view.facts.sheet is None:
         return None, None
@@ -201,9 +230,9 @@ def _answer(
     unit: Unit | None = None,
 ) -> Response:
     """Answer a write: the part of the page for htmx; for a plain browser the page again, or the way to it."""
+    seen: Seen = next((one for one in SEEN if one == form.text("seen")), "sides")
     if fault is None and not request.headers.get("hx-request"):
-        return go_to(job_path(number, "measure") + (f"?point={point}" if point else ""))
-    seen: Literal["sides", "ends"] = "ends" if form.text("seen") == "ends" else "sides"
+        return go_to(job_path(number, "measure") + f"?seen={seen}" + (f"&point={point}" if point else ""))
     looked_at = point or form.text("point")
     return _page(request, form.session, number, point=looked_at, seen=seen, fault=fault, typed=form.typed(), unit=unit)
 
@@ -214,38 +243,20 @@ def _page(
     number: str,
     *,
     point: str = "",
-    seen: Literal["sides", "ends"] = "sides",
+    seen: Seen = "sides",
     fault: FairSquareError | None = None,
     typed: dict[str, str] | None = None,
     unit: Unit | None = None,
 ) -> Response:
     view = desk_of(request).view(number)
     facts, picture = view.facts, view.state.picture
+    if picture is None:
+        seen = "readings"
     judged = picture.judged if picture else {}
     points = points_by_code(facts.sheet) if facts.sheet else {}
     chosen = points.get(point)
-    factor = _factor(request.cookies.get("factor", ""))
-    link = f"/jobs/{number}/measure?seen={seen}&point="
-    draw = ends if seen == "ends" else plan_and_sides
-    own = [r for r in facts.readings if view.setup and r.setup == view.setup.number and r.code == point]
+    own = [r for r in facts.readings if view.setup and r.setup == view.setup.number and point in r.codes]
     states = [one.state for one in judged.values()]
-    of_job = (view.job.id, view.job.revision, seen, chosen.code if chosen else "")
-    drawing, table = None, None
-    if facts.sheet:
-        sheet, unit_shown = facts.sheet, units_of(request)
-        drawing = drawn_once(request, (*of_job, factor), lambda: draw(sheet, judged, factor, point or None, link))
-        table = drawn_once(
-            request,
-            (*of_job, unit_shown),
-            lambda: part(
-                "parts/points_table.html",
-                judged=judged,
-                points=points,
-                chosen=chosen,
-                seen=seen,
-                **in_units(unit_shown),
-            ),
-        )
     return render(
         request,
         "parts/measure_board.html" if request.headers.get("hx-request") else "measure.html",
@@ -261,19 +272,109 @@ def _page(
         judged=judged,
         chosen=chosen,
         seen=seen,
-        factor=factor,
-        drawing=drawing,
-        table=table,
+        seen_names=SEEN,
         counts={state: states.count(state) for state in ("off", "close", "fair", "unread")},
         own=own,
         kept={reading.id for reading in counting(own)},
         hold=view.state.hold("setup_accepted"),
         call_unit=unit or unit_of(request.cookies.get("call_unit", "mm")),
+        call_tool=(typed or {}).get("tool", ""),
+        call_mode=(typed or {}).get("mode", ""),
+        tools=_span_tools(desk_of(request).tools()),
         last=desk_of(request).last_own_reading(view, "point"),
         moved=MOVED,
         waiting="wait" in request.query_params,
         out_of_band=bool(request.headers.get("hx-request")),
+        **_pane(request, view, seen, chosen, points),
     )
+
+
+def _pane(
+    request: Request, view: JobView, seen: Seen, chosen: Point | None, points: dict[str, Point]
+) -> dict[str, Any]:
+    """Return what the two panes show: a drawing or the readings, and the table of points."""
+    facts, picture = view.facts, view.state.picture
+    factor = _factor(request.cookies.get("factor", ""))
+    of_job = (view.job.id, view.job.revision, seen, chosen.code if chosen else "")
+    drawing, table = None, None
+    if facts.sheet and picture:
+        sheet, unit_shown = facts.sheet, units_of(request)
+        link = f"/jobs/{view.job.number}/measure?seen={seen}&point="
+        draw = ends if seen == "ends" else plan_and_sides
+        if seen in ("sides", "ends"):
+            drawing = drawn_once(
+                request,
+                (*of_job, factor),
+                lambda: draw(sheet, picture.judged, factor, chosen.code if chosen else None, link, picture.placed),
+            )
+        elif seen == "gauges":
+            gauges = hung_gauges(sheet, picture, counting(facts.readings), _sight_now(view))
+            drawing = gauge_row(gauges, factor) if gauges else None
+        table = drawn_once(
+            request,
+            (*of_job, unit_shown),
+            lambda: part(
+                "parts/points_table.html",
+                judged=picture.judged,
+                points=points,
+                chosen=chosen,
+                seen=seen,
+                **in_units(unit_shown),
+            ),
+        )
+    partners = (
+        {code: other for code, p in points.items() if (other := partner_code(p))}
+        if points
+        else partners_by_letter(code for r in facts.readings for code in r.codes)
+    )
+    return {
+        "factor": factor,
+        "drawing": drawing,
+        "table": table,
+        "rows": _rows(view) if seen == "readings" else [],
+        "crosses": cross_pairs(counting(facts.readings), partners) if seen == "readings" else (),
+        "doubts": picture.joined.doubts if picture and picture.joined else (),
+        "by_id": {r.id: r for r in facts.readings},
+    }
+
+
+def _rows(view: JobView) -> list[ReadingRow]:
+    """Return every reading of the set-up in force and every span, the newest first."""
+    facts, picture = view.facts, view.state.picture
+    joined = picture.joined if picture else None
+    counts = {r.id for r in counting(facts.readings)}
+    number = view.setup.number if view.setup else None
+    codes = {point.code for point in facts.sheet.points} if facts.sheet else None
+    rows = []
+    for r in reversed(facts.readings):
+        if r.setup != number and r.kind not in ("span", "difference"):
+            continue
+        known = codes is None or set(r.codes) <= codes
+        sight = joined.sights.get(sight_of(facts, r)) if joined else None
+        meaning = meaning_of(facts.sheet, r, sight) if r.kind != "point" and known else None
+        fits = joined.readings.get(r.id) if joined else None
+        rows.append(ReadingRow(r, meaning, fits, _why_not(r, counts, known)))
+    return rows
+
+
+def _why_not(r: ReadingFact, counts: set[int], known: bool) -> str:
+    """Return why a reading does not count, in words; nothing where it does."""
+    if r.taken_back:
+        return f"taken back by {r.taken_back.name}"
+    if r.kept_out:
+        return f"kept out by {r.kept_out.by.name}: {r.kept_out.reason}"
+    if r.id not in counts:
+        return "corrected"
+    if r.loaded:
+        return "under load"
+    if r.stale:
+        return "before the last move"
+    return "" if known else "not on this sheet"
+
+
+def _span_tools(tools: tuple[ShopTool, ...]) -> list[ShopTool]:
+    """Return the tools between which a call does not tell: trams and tapes, trams first."""
+    return sorted((one for one in tools if one.kind in ("tram", "tape")), key=lambda one: one.kind != "tram")
 
 
 def _factor(text: str) -> float:

@@ -9,7 +9,8 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import Moved
 from fairsquare.core.lengths import Unit, read_length
-from fairsquare.core.measure.calls import understand_call
+from fairsquare.core.measure.calls import understand_point
+from fairsquare.core.measure.observations import SetupKind
 from fairsquare.core.measure.picture import counting, picture_of, reference_readings
 from fairsquare.drawings.residuals import residuals_drawing
 from fairsquare.files.sheets import rows_from_file, rows_from_text
@@ -19,7 +20,11 @@ from fairsquare.web.forms import MOVED, remember_unit, setup_number, unit_of, wh
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
 router = APIRouter()
-INSTRUMENTS = (("3-D instrument", "0.3"), ("measuring bridge with pointers", "0.7"))
+INSTRUMENTS = (
+    ("3-D instrument", "0.3"),
+    ("measuring bridge with pointers", "0.7"),
+    ("gauges, line, tape and tram", "1"),
+)
 
 
 @router.get("/jobs/{number}/set-up")
@@ -33,7 +38,8 @@ def open_setup(request: Request, number: str, form: Form = Depends(sent_form)) -
     """Open a set-up with an instrument and how well it reads."""
     try:
         sigma = float(read_length(form.text("sigma_mm"), "mm", field="sigma_mm").mm)
-        desk_of(request).open_setup(form.session.person, form.key, number, form.text("instrument"), sigma)
+        kind: SetupKind = "sight" if form.text("kind") == "sight" else "instrument"
+        desk_of(request).open_setup(form.session.person, form.key, number, form.text("instrument"), sigma, kind)
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
     return go_to(job_path(number, "set-up"))
@@ -48,7 +54,7 @@ def understood(
     found, fault = None, None
     if call.strip():
         try:
-            found = understand_call(call[:500], reference_codes(view), unit_of(unit))
+            found = understand_point(call[:500], reference_codes(view), unit_of(unit))
         except FairSquareError as wrong:
             fault = wrong
     return render(
@@ -62,7 +68,7 @@ def take_reference(request: Request, number: str, form: Form = Depends(sent_form
     unit = unit_of(form.text("unit"))
     try:
         view = desk_of(request).view(number)
-        call = understand_call(form.text("call")[:500], reference_codes(view), unit)
+        call = understand_point(form.text("call")[:500], reference_codes(view), unit)
         if call.loaded:
             raise Refused("References are read free: let go first, then read.", field="call", value=form.text("call"))
         reading = NewReading("reference", call.code, call.xyz, form.text("call").strip())
@@ -91,7 +97,7 @@ def paste(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
 def choose(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Choose which references to rely on, with a reason."""
     try:
-        trusted = tuple(form.text("trusted").split())
+        trusted = tuple(form.text("trusted").split()) or form.several("sound")
         desk_of(request).choose(form.session.person, form.key, number, setup_number(form), trusted, form.text("reason"))
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
@@ -154,7 +160,7 @@ def readings_from_rows(rows: tuple[tuple[str, ...], ...], codes: list[str], unit
         if not filled or (number == 1 and filled[0].lower() in ("code", "point")):
             continue
         try:
-            call = understand_call(" ".join([filled[0], " ; ".join(filled[1:])]), codes, unit)
+            call = understand_point(" ".join([filled[0], " ; ".join(filled[1:])]), codes, unit)
         except FairSquareError as fault:
             raise Refused(f"Line {number}: {fault.title}", field="table", value=", ".join(cells)[:200]) from fault
         readings.append(NewReading("reference", call.code, call.xyz, ", ".join(filled)))
@@ -197,7 +203,7 @@ def _page(
         in_force=setup is not None and view.setup is not None and setup.number == view.setup.number,
         picture=picture,
         fit=picture.fit if picture else None,
-        readings={reading.code: reading for reading in readings},
+        readings={reading.code: reading for reading in readings if reading.kind == "point"},
         gone=gone,
         references=[p for p in facts.sheet.points if p.reference] if facts.sheet else [],
         drawing=residuals_drawing(facts.sheet, picture.fit) if facts.sheet and picture and picture.fit else None,

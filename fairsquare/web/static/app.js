@@ -91,7 +91,7 @@ document.addEventListener("submit", (event) => {
   const input = form.querySelector("[name=call]");
   if (!input.value.trim()) return;
   const values = Object.fromEntries(new FormData(form).entries());
-  writeKept([...readKept(), { url: form.getAttribute("action"), values: { ...values, csrf: "" } }]);
+  writeKept([...readKept(), { url: form.getAttribute("action"), called: Date.now(), values: { ...values, csrf: "" } }]);
   form.querySelector("[name=request_key]").value = newKey();
   const replaces = form.querySelector("[name=replaces]");
   if (replaces) replaces.value = "";
@@ -125,7 +125,7 @@ async function sendOne(one) {
   const answer = await fetch(one.url, {
     method: "POST",
     headers: { "HX-Request": "true", "X-CSRF-Token": csrf },
-    body: new URLSearchParams({ ...one.values, csrf }),
+    body: new URLSearchParams({ ...one.values, csrf, called_ago_ms: String(Math.max(0, Date.now() - one.called)) }),
   });
   if (answer.status >= 500) {
     lineIs("The database does not answer just now. What you call is kept on this page and sent again by itself.");
@@ -175,6 +175,9 @@ setInterval(() => nextKept() && sendKept(), RETRY_MS);
 document.addEventListener("htmx:afterSettle", () => prepareDrawings());
 
 document.addEventListener("click", (event) => {
+  const put = event.target.closest("[data-put]");
+  if (put) putOnTheLine(put.dataset.put);
+  if (event.target.closest("[data-print]")) window.print();
   const correct = event.target.closest("[data-correct]");
   if (!correct) return;
   const form = document.querySelector("form[data-call]");
@@ -230,6 +233,13 @@ function drawMovement(svg, factor) {
       for (const sx of [-HALF, HALF]) for (const sy of [-HALF, HALF]) d += `M${x + sx} ${y + sy}L${moved[0] + sx} ${moved[1] + sy}`;
       prism.setAttribute("d", d);
     }
+  }
+  for (const ring of svg.querySelectorAll(".unsure")) {
+    const [x, y, dx, dy] = ring.dataset.way.split(",").map(Number);
+    const [cx, cy] = [x + dx * factor, y + dy * factor];
+    const [long, short] = ring.dataset.radii.split(",").map((radius) => Number(radius) * factor);
+    for (const [name, value] of Object.entries({ cx, cy, rx: long, ry: short })) ring.setAttribute(name, value);
+    ring.setAttribute("transform", `rotate(${ring.dataset.angle} ${cx} ${cy})`);
   }
   for (const line of svg.querySelectorAll(".today")) {
     const ways = line.dataset.ways.split(" ").map((way) => way.split(",").map(Number));

@@ -1,15 +1,18 @@
 """Load the demo: people, and jobs at different stations of the work, recorded by the same deeds as any other."""
 
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import NamedTuple
 
 import numpy as np
 
 from fairsquare.actions import Desk
+from fairsquare.actions.hearing import reading_of
 from fairsquare.core.facts import Purpose
 from fairsquare.core.intake.safety import SAFETY_ITEMS
+from fairsquare.core.measure.calls import Context, understand_call
+from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle, instrument_reading, seed_of
 from fairsquare.store import people
@@ -31,6 +34,7 @@ class _Story(NamedTuple):
     references: tuple[str, ...] = ()
     accepted: bool = False
     unread: frozenset[str] | None = None
+    by_hand: bool = False
 
 
 _ALL_SIX = ("C1L", "C1R", "C2L", "C2R", "C3L", "C3R")
@@ -81,9 +85,7 @@ _STORIES = (
         ),
         safe=True,
         sheet=True,
-        references=(*_ALL_SIX, "R1L", "R1R"),
-        accepted=True,
-        unread=frozenset({"R2L", "R2R", "R3L", "R3R"}),
+        by_hand=True,
     ),
     _Story(
         DUNLIN,
@@ -117,6 +119,8 @@ def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[
     everybody = desk.database.run(lambda c: {one["name"]: one["id"] for one in people.people(c)})
     persons = {one.name: Person(everybody[one.name], one.name, one.full_name, one.role) for one in SIGN_INS}
     tell("loading the demo's jobs")
+    for name, kind, sigma, reach in TOOLS:
+        desk.add_tool(persons["solveig"], _key(), name, kind, sigma, **reach)
     return [_tell_story(desk, persons, story, index) for index, story in enumerate(_STORIES)]
 
 
@@ -135,6 +139,8 @@ def _tell_story(desk: Desk, persons: dict[str, Person], story: _Story, index: in
         _make_safe(desk, technician, number, story)
     if story.sheet:
         desk.accept_sheet(technician, _key(), number, story.vehicle.sheet, {}, f"{story.vehicle.sheet.name}.csv")
+    if story.by_hand:
+        _measure_by_hand(desk, technician, lead, number, story)
     if story.references:
         desk.open_setup(technician, _key(), number, "3-D instrument", 0.3)
         _read(desk, technician, number, story, list(story.references), "reference")
@@ -152,6 +158,28 @@ def _make_safe(desk: Desk, technician: Person, number: str, story: _Story) -> No
         absent = item.key == "high_voltage" or (item.key == "fuel" and story.details.construction == "trailer")
         desk.answer_safety(technician, _key(), number, item.key, "absent" if absent else "done")
     desk.sign(technician, _key(), number, "made_safe", desk.view(number).state.hold("made_safe").evidence, "")
+
+
+def _measure_by_hand(desk: Desk, technician: Person, lead: Person, number: str, story: _Story) -> None:
+    """Measure with gauges, line, level and tram: sound frame first, then, once that is signed, what is ahead of it."""
+    by_hand = ByHand(story.vehicle.true_places(seed_of(number)), _SEED)
+    setup = desk.open_setup(technician, _key(), number, "gauges, line, tape and tram", 1.0, "sight")
+    why = "rails straight and unmarked behind the cab mounts, paint whole"
+    desk.choose(technician, _key(), number, setup, SOUND, why)
+    _call(desk, technician, number, setup, by_hand.on_sound_frame())
+    hold = desk.view(number).state.hold("setup_accepted")
+    desk.sign(lead, _key(), number, "setup_accepted", hold.evidence, "")
+    _call(desk, technician, number, setup, by_hand.ahead())
+
+
+def _call(desk: Desk, person: Person, number: str, setup: int, calls: Iterable[str]) -> None:
+    sheet = desk.view(number).facts.sheet
+    tools = desk.tools()
+    places = {point.code: point.xyz for point in sheet.points} if sheet else {}
+    gauges = next((tool.pin_mm for tool in tools if tool.kind == "gauges"), None)
+    context = Context(places=places, pin_mm=gauges)
+    taken = [reading_of(understand_call(text, context), text, tools) for text in calls]
+    desk.take_readings(person, _key(), number, setup, taken)
 
 
 def _read(desk: Desk, technician: Person, number: str, story: _Story, codes: list[str], purpose: Purpose) -> None:

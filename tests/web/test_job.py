@@ -180,12 +180,12 @@ def test_a_reading_is_corrected_and_nothing_is_erased(as_role) -> None:
     assert "no: corrected" in why
     assert slip in why
     wrong = ngozi.post(f"/jobs/{job}/readings", 422, setup="1", call=call("F5L"), unit="mm", replaces=number)
-    assert "A correction names the point that it corrects" in wrong
+    assert "A correction names the points that it corrects" in wrong
     ngozi.post(f"/jobs/{job}/readings", setup="1", call=call("F4R") + " loaded", unit="mm")
     assert "Read only under load: F4R" in ngozi.get(f"/jobs/{job}/holds/fit_accepted")
     ngozi.post(f"/jobs/{job}/readings", setup="1", call=call("F3R"), unit="mm")
-    ngozi.post(f"/jobs/{job}/readings", setup="1", call=call("F3R", (2.0, 0.0, 0.0)), unit="mm")
-    assert "2 readings, apart by up to 1.0" in ngozi.get(f"/jobs/{job}/measure?point=F3R")
+    ngozi.post(f"/jobs/{job}/readings", setup="1", call=call("F3R", (0.8, 0.0, 0.0)), unit="mm")
+    assert "2 readings, apart by up to 0.4" in ngozi.get(f"/jobs/{job}/measure?point=F3R")
 
 
 def test_the_call_line_says_what_it_understood(as_role, fair_job) -> None:

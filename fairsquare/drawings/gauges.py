@@ -13,9 +13,9 @@ from fairsquare.core.measure.picture import Picture
 from fairsquare.core.sheet.model import Sheet, points_by_code
 
 WIDTH = 746.0
-_ROW, _TOP, _BAR = 92.0, 34.0, 210.0
-_MIDDLE = 330.0
-_PIN_UP = 30.0
+_ROW, _TOP, _BAR = 84.0, 34.0, 200.0
+_MIDDLE = 336.0
+_PIN_UP = 28.0
 
 
 class HungGauge(NamedTuple):
@@ -98,9 +98,9 @@ def _gauge(gauge: HungGauge, y: float, factor: float) -> str:
         f'<path class="pin" d="M{x:.1f} {at:.1f}v{-_PIN_UP:g}"/>'
         f'<circle class="pin-head" cx="{x:.1f}" cy="{at - _PIN_UP:.1f}" r="5"/>'
         f'<text class="code start" x="6" y="{y + 5:.1f}">{escape(name)}</text>'
-        + (f'<text class="tick start" x="6" y="{y + 22:.1f}">on sound frame</text>' if gauge.sound else "")
+        + (f'<text class="tick start" x="6" y="{y + 23:.1f}">on sound frame</text>' if gauge.sound else "")
         + "".join(
-            f'<text class="said start" x="{_MIDDLE + _BAR + 14:.0f}" y="{y - 6 + 20 * row:.1f}">{escape(words)}</text>'
+            f'<text class="said start" x="{_MIDDLE + _BAR + 14:.0f}" y="{y - 8 + 20 * row:.1f}">{escape(words)}</text>'
             for row, words in enumerate(_words(gauge))
         )
         + "</g>"

@@ -193,7 +193,8 @@ def _missing_sight(sheet: Sheet, picture: Picture) -> list[Missing]:
 def _setup_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
     evidence = {"sheet": str(facts.sheet_version or ""), "setup": str(picture.setup.number if picture else "")}
     if picture:
-        evidence["references"] = _ids(r.id for r in reference_readings(facts, picture.setup.number))
+        if picture.setup.kind == "instrument":
+            evidence["references"] = _ids(r.id for r in reference_readings(facts, picture.setup.number))
         evidence["choice"] = " ".join(picture.relied_on)
     return evidence
 

@@ -336,6 +336,9 @@ document.addEventListener("input", (event) => {
   for (const svg of document.querySelectorAll("[data-drawing] svg.structure")) drawMovement(svg, factor);
   document.cookie = `factor=${factor}; path=/; max-age=31536000; samesite=lax`;
 });
+document.addEventListener("change", (event) => {
+  if (event.target.matches("[data-factor-slider]") && document.querySelector(".gauge-row")) htmx.trigger(document.body, "changed");
+});
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-zoom]");
   if (!button) return;

@@ -23,6 +23,7 @@ from fairsquare.web.middleware import AroundRequests, LimitBody
 from fairsquare.web.page import SignInFirst, local_path, render
 from fairsquare.web.paper import Papers
 from fairsquare.web.routes import (
+    comparative,
     fit,
     floor,
     help_pages,
@@ -68,7 +69,20 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         workshop=settings.workshop,
         number_prefix=settings.number_prefix,
     )
-    for module in (sign_in, floor, take_in, sheet, setup, measure, readings, fit, record, people, help_pages):
+    for module in (
+        sign_in,
+        floor,
+        take_in,
+        comparative,
+        sheet,
+        setup,
+        measure,
+        readings,
+        fit,
+        record,
+        people,
+        help_pages,
+    ):
         app.include_router(module.router, include_in_schema=False)
     app.include_router(api_router)
     app.mount("/static", _OwnFiles(directory=STATIC), name="static")

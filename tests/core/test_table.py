@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from fairsquare.core.sheet.differences import differences
 from fairsquare.core.sheet.model import Point, Sheet, Span
-from fairsquare.core.sheet.table import ReadTable, read_table, table_of
+from fairsquare.core.sheet.table import ReadTable, read_table, table_of, with_suggestion
 from fairsquare.demo.vehicles import VEHICLES
 from fairsquare.files.sheets import rows_from_text
 
@@ -75,8 +75,6 @@ def test_inches_as_the_files_unit() -> None:
         (HEAD + TWO + "B,,2,3\n", "4 length: the cell is empty"),
         (HEAD + TWO + ",1,2,3\n", "4 code: the cell is empty"),
         (HEAD + TWO + "B 2,1,2,3\n", "should be one short word"),
-        (HEAD + "A1L,100,50,10\nA1R,100,50,10\n", "a minus seems lost"),
-        (HEAD + "A1L,100,50,254\nA1R,100,-50,10\n", "inches among millimetres"),
         (HEAD + TWO + "B,7 1/8,2,3\n", "a fraction without a unit"),
         (HEAD.replace("height", "height,tolerance") + "A,1,2,3,-1\nB,1,2,3,1\n", "must not be below nought"),
         (HEAD.replace("height", "height,ref") + "A,1,2,3,maybe\n", "should be yes or empty"),
@@ -88,6 +86,27 @@ def test_inches_as_the_files_unit() -> None:
 )
 def test_problems_stand_beside_their_lines(text, words) -> None:
     assert words in troubles(text)
+
+
+def test_what_the_sheet_check_finds_stands_at_its_line_and_is_written_only_when_taken() -> None:
+    text = HEAD + "A1L,1599 mm,50,10\nA1R,62.9527559,50 right,10\nB,1,2,3\nfrom,to,distance\nA1L,B,1598.7\nA1R,B,1598.9\n"
+    request = ReadTable(rows=rows_from_text(text))
+    found = read_table(request)
+    (finding,) = found.findings
+    assert (finding.kind, found.line_of(finding), found.blocking) == ("unit", 3, 0)
+    mended = with_suggestion(request, finding.suggestion)
+    assert mended[2] == ("A1R", "1599 mm", "50 right", "10")
+    assert [row for n, row in enumerate(mended) if n != 2] == [row for n, row in enumerate(request.rows) if n != 2]
+    assert read_table(ReadTable(rows=mended)).findings == ()
+
+
+def test_a_span_is_mended_in_its_own_cells() -> None:
+    text = HEAD + "A,0,0,0\nB,1000,0,900\nfrom,to,mode,distance\nA,B,point_to_point,1000\n"
+    request = ReadTable(rows=rows_from_text(text))
+    found = read_table(request)
+    assert found.line_of(found.findings[0]) == 5
+    mended = with_suggestion(request, found.findings[0].suggestion)
+    assert mended[4] == ("A", "B", "datum_parallel", "1000 mm")
 
 
 def test_warnings_do_not_block_and_problems_do() -> None:

@@ -9,10 +9,11 @@ from fairsquare.actions import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import MM_PER, Unit, read_length
+from fairsquare.core.sheet.check import CheckSheet, Finding, check_sheet
 from fairsquare.core.sheet.differences import differences
 from fairsquare.core.sheet.model import Construction, find_point, points_by_code
 from fairsquare.core.sheet.spans import SheetSpans, SpanBothWays, sheet_spans
-from fairsquare.core.sheet.table import ReadTable, SheetDraft, read_table
+from fairsquare.core.sheet.table import ReadTable, SheetDraft, read_table, with_suggestion
 from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.files import sheets as files
 from fairsquare.store import sheets as store
@@ -72,6 +73,10 @@ def show(
         ends=drawn_once(request, ("ends", *of_sheet), lambda: ends(stored.sheet, {}, link=link)),
         span=span,
         changes=differences(before.sheet, stored.sheet) if before else (),
+        findings=check_sheet(CheckSheet(sheet=stored.sheet)).findings,
+        comparative=any(point.sigma_mm for point in stored.sheet.points),
+        worst=max((max(point.sigma_mm) for point in stored.sheet.points if point.sigma_mm), default=0.0),
+        as_table=files.sheet_as_csv(stored.sheet, stored.said),
     )
 
 
@@ -82,6 +87,12 @@ def preview(request: Request, number: str, form: Form = Depends(sent_form)) -> R
     text, name = form.text("table"), form.text("source")
     remarks: tuple[str, ...] = ()
     try:
+        if form.text("fix"):
+            text, remarks = _mended(view, text, _unit(form), form.typed())
+            typed = {**form.typed(), "table": text}
+            return _editor(
+                request, form.session, view, text, _unit(form), typed=typed, name=name, remarks=remarks, read=True
+            )
         chosen = form.file("file")
         if chosen is not None:
             name = chosen[0].replace("\\", "/").rpartition("/")[2][:120]
@@ -186,7 +197,27 @@ def _unit(form: Form) -> Unit:
     return cast(Unit, unit) if unit in MM_PER else "mm"
 
 
+def _mended(view: JobView, text: str, unit: Unit, typed: dict[str, str]) -> tuple[str, tuple[str, ...]]:
+    """Return the lines with one suggestion taken, `fix` = finding.choice, and what was written, in words."""
+    asked = _table(view, text, unit, typed)
+    number, _, choice = typed.get("fix", "").partition(".")
+    findings = read_table(asked).findings
+    if not number.isdigit() or int(number) >= len(findings):
+        raise Refused("The lines have changed since: look at what is found now.", field="table", value=text[:80])
+    finding = findings[int(number)]
+    offered = [finding.suggestion, *(other.suggestion for other in finding.alternatives)]
+    taken = offered[int(choice)] if choice.isdigit() and int(choice) < len(offered) else None
+    if taken is None:
+        raise Refused("Nothing can be suggested for this one: look at the paper.", field="table", value=text[:80])
+    said = (finding.detail, *(other.detail for other in finding.alternatives))[int(choice)]
+    return files.text_from_rows(with_suggestion(asked, taken)), (f"Written into the lines: {said}",)
+
+
 def _draft(view: JobView, text: str, unit: Unit, typed: dict[str, str]) -> SheetDraft:
+    return read_table(_table(view, text, unit, typed))
+
+
+def _table(view: JobView, text: str, unit: Unit, typed: dict[str, str]) -> ReadTable:
     limits = {}
     for field, least, words in (("tolerance_mm", 0.0, "above 0"), ("build_sigma_mm", -1.0, "0 or more")):
         said = typed.get(field, "").strip()
@@ -196,15 +227,21 @@ def _draft(view: JobView, text: str, unit: Unit, typed: dict[str, str]) -> Sheet
                 raise Refused(f"This should be {words} and up to 100 mm.", field=field, value=said)
             limits[field] = value
     construction = typed.get("construction", view.job.details.construction)
-    return read_table(
-        ReadTable(
-            rows=files.rows_from_text(text),
-            unit=unit,
-            name=(typed.get("name") or view.job.details.vehicle)[:200],
-            construction=cast(Construction, construction if construction in CONSTRUCTIONS else "unibody"),
-            **limits,
-        )
+    return ReadTable(
+        rows=files.rows_from_text(text),
+        unit=unit,
+        name=(typed.get("name") or view.job.details.vehicle)[:200],
+        construction=cast(Construction, construction if construction in CONSTRUCTIONS else "unibody"),
+        **limits,
     )
+
+
+def _by_line(draft: SheetDraft | None) -> dict[int | None, list[tuple[int, Finding]]]:
+    """Return what the sheet check found, under the lines it is about."""
+    found: dict[int | None, list[tuple[int, Finding]]] = {}
+    for number, finding in enumerate(draft.findings if draft else ()):
+        found.setdefault(draft.line_of(finding) if draft else None, []).append((number, finding))
+    return found
 
 
 def _editor(
@@ -243,6 +280,7 @@ def _editor(
         source=name,
         remarks=remarks,
         draft=draft,
+        found=_by_line(draft),
         changes=changes,
         constructions=CONSTRUCTIONS,
         drawing=plan_and_sides(draft.sheet, {}) if draft and draft.sheet else None,

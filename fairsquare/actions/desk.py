@@ -4,20 +4,22 @@ import json
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
+from fairsquare.actions.bell import Bell
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import HoldName, JobFacts, Moved, Purpose, ReadingFact, SafetyAnswer, SetupFact, Who
 from fairsquare.core.lengths import Unit, read_length
+from fairsquare.core.measure.drift import FEWEST_MOVED, moved_references
 from fairsquare.core.measure.observations import SetupKind
 from fairsquare.core.measure.picture import check_reading, counting, current_setup, reference_readings
 from fairsquare.core.measure.tools import ShopTool, ToolKind
-from fairsquare.core.release.holds import JobState, may_sign
+from fairsquare.core.release.holds import JobState, before_measuring, may_sign
 from fairsquare.core.release.record import make_record
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
 from fairsquare.files.records import sealed
 from fairsquare.store import holds, jobs, measuring, records, sheets, tools
 from fairsquare.store.database import Connection, Database, utc
-from fairsquare.store.facts import StateCache
+from fairsquare.store.facts import StateCache, load_facts
 from fairsquare.store.jobs import Job, JobDetails
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.once import once
@@ -49,6 +51,7 @@ class Desk:
 
     def __init__(self, database: Database, *, software: str, workshop: str, number_prefix: str) -> None:
         self.database = database
+        self.bell = Bell()
         self._cache = StateCache()
         self._software, self._workshop, self._prefix = software, workshop, number_prefix
 
@@ -191,9 +194,23 @@ class Desk:
                 ids.append(measuring.take_reading(connection, view.job.id, setup, reading, person.id))
                 if reading.kind == "point" and reading.purpose == "reference":
                     before[reading.code] = ids[-1]
+            if any(one.kind == "point" and one.purpose == "reference" for one in checked):
+                self._void_if_moved(connection, view, person)
             return {"ids": ids}
 
-        return list(self._in_job(person, key, f"readings {number}", number, work)["ids"])
+        return list(self._in_job(person, key, f"readings {number}", number, work, quick=True)["ids"])
+
+    def _void_if_moved(self, connection: Connection, view: JobView, person: Person) -> None:
+        """Void the set-up in force when references that were read again do not stand where they stood."""
+        setup = view.setup
+        if setup is None or not _was_accepted(view, setup.number):
+            return
+        moved = moved_references(load_facts(connection, view.job).readings, setup.number, setup.sigma_mm)
+        if len(moved) < FEWEST_MOVED:
+            return
+        far = ", ".join(f"{code} by {mm:.1f} mm" for code, mm in moved.items())
+        words = f"the vehicle or the instrument has moved: references read again are off, {far}"
+        measuring.record_move(connection, view.job.id, setup.number, "vehicle", words[:500], person.id)
 
     def decide_on_reading(
         self, person: Person, key: str, number: str, reading: int, keep_out: bool, reason: str
@@ -505,9 +522,11 @@ class Desk:
         *,
         touch: bool = True,
         even_closed: bool = False,
+        quick: bool = False,
     ) -> dict[str, Any]:
         """Do `work` once on a job whose row is held until the end, so that no two deeds in one job cross.
 
+        A `quick` deed is shown only the holds before measuring, and no point: readings come many a second.
         Raises `Unsure` in a job that is closed.
         """
 
@@ -518,12 +537,24 @@ class Desk:
                 raise Unsure(
                     f"{number} is closed. A lead can open it again, on its record page.", field="job", value=number
                 )
-            answer = work(connection, JobView(job, *self._cache.get(connection, job)))
+            if quick:
+                facts = load_facts(connection, job)
+                view = JobView(job, facts, before_measuring(facts))
+            else:
+                view = JobView(job, *self._cache.get(connection, job))
+            answer = work(connection, view)
             if touch:
                 jobs.touch(connection, job.id)
             return answer
 
-        return self._once(person, key, purpose, held)
+        answer = self._once(person, key, purpose, held)
+        self.bell.ring(number)
+        return answer
+
+
+def _was_accepted(view: JobView, setup: int) -> bool:
+    signed = (s for s in view.facts.signatures if s.hold == "setup_accepted")
+    return any(signature.evidence.get("setup") == str(setup) for signature in signed)
 
 
 def _as_fact(reading: NewReading, setup: SetupFact | None) -> ReadingFact:

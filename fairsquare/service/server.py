@@ -2,6 +2,7 @@
 
 import logging
 import sys
+from types import FrameType
 
 import structlog
 
@@ -83,15 +84,24 @@ def serve(host: str, port: int) -> int:
     if refusal:
         sys.stderr.write(refusal + "\n")
         return 1
-    uvicorn.run(
-        create_app(settings, database),
-        host=host,
-        port=port,
-        access_log=False,
-        log_level="warning",
-        proxy_headers=True,
-        server_header=False,
-        timeout_graceful_shutdown=5,
-    )
+    app = create_app(settings, database)
+
+    class Server(uvicorn.Server):
+        def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+            app.state.desk.bell.close()
+            super().handle_exit(sig, frame)
+
+    Server(
+        uvicorn.Config(
+            app,
+            host=host,
+            port=port,
+            access_log=False,
+            log_level="warning",
+            proxy_headers=True,
+            server_header=False,
+            timeout_graceful_shutdown=5,
+        )
+    ).run()
     database.close()
     return 0

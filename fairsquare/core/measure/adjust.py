@@ -173,7 +173,7 @@ def _determined(solved: Solved) -> Bools:
     values[:count] = priors.values[:count]
     at_sheet = linearise(solved.equations, solved.in_use, priors, replace(solved.state, values=values))
     good = np.ones((count // 3, 3), dtype=bool)
-    for covariance in (solved.covariance, inverse(at_sheet.normal)):
+    for covariance in (solved.covariance, inverse(at_sheet.normal, solved.equations.alone)):
         told = (1 / np.diag(covariance)[:count] - priors.weights[:count]).reshape(-1, 3)
         certain = told > 1e-9 * priors.weights[:count].reshape(-1, 3)
         sigma = np.divide(1.0, np.sqrt(np.maximum(told, 0)), out=np.full_like(told, np.inf), where=certain)

@@ -27,6 +27,7 @@ from fairsquare.core.measure.observations import (
     PointToRead,
     SpanToRead,
     ToRead,
+    codes_of,
 )
 
 Floats = npt.NDArray[np.float64]
@@ -103,7 +104,8 @@ class State:
 class Equations:
     """Observations as arrays, one row for each: columns (m, 9), values and `given` (m, 3), sigmas (m,).
 
-    `kinds` holds, for each kind, the rows that are of it; `instrument` (m,) is the index of the row's pose.
+    `kinds` holds, for each kind, the rows that are of it; `instrument` (m,) is the index of the row's pose; `alone` (a, 3)
+    the columns of the points that no observation joins to another.
     """
 
     columns: Ints
@@ -113,6 +115,7 @@ class Equations:
     mask: Floats
     instrument: Ints
     kinds: dict[str, Ints]
+    alone: Ints
 
     def __len__(self) -> int:
         return len(self.columns)
@@ -174,7 +177,14 @@ def equations_of(observations: Sequence[ToRead], layout: Layout) -> Equations:
         mask=(columns != layout.idle).astype(float),
         instrument=instrument,
         kinds={kind: np.array(rows, dtype=np.int64) for kind, rows in kinds.items()},
+        alone=_alone(observations, layout),
     )
+
+
+def _alone(observations: Sequence[ToRead], layout: Layout) -> Ints:
+    joined = {code for one in observations if len(codes := codes_of(one)) > 1 for code in codes}
+    first = np.array([column for code, column in layout.points.items() if code not in joined], dtype=np.int64)
+    return first[:, None] + np.arange(3)
 
 
 def _place(observation: ToRead, layout: Layout) -> tuple[list[int], list[float]]:

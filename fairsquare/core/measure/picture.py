@@ -115,17 +115,19 @@ def current_setup(facts: JobFacts) -> SetupFact | None:
     return last if last and last.voided is None else None
 
 
-def picture_of(facts: JobFacts, setup: SetupFact, sheet: Sheet, *, include_stale: bool = False) -> Picture:
+def picture_of(
+    facts: JobFacts, setup: SetupFact, sheet: Sheet, *, include_stale: bool = False, join: bool = True
+) -> Picture:
     """Work out what the readings of `setup`, and spans that need none, say of every point of `sheet`.
 
     Readings of codes that are not on the sheet are left out. `include_stale` also takes readings from before the structure
-    moved.
+    moved. Without `join` only the set-up itself is judged, and no point.
     """
     own = readings_of(facts, setup, sheet)
     free = tuple(r for r in own if not r.loaded and (include_stale or not r.stale))
     fit, fault = _fit(sheet, facts, setup) if setup.kind == "instrument" else (None, None)
     trusted = _trusted(facts, setup, fit, sheet)
-    joined, placed, no_picture = _join(facts, setup, sheet, free, trusted) if free else (None, {}, None)
+    joined, placed, no_picture = _join(facts, setup, sheet, free, trusted) if free and join else (None, {}, None)
     judged = judge_points(
         JudgePoints(
             sheet=sheet,

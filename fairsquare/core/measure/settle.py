@@ -12,13 +12,16 @@ from scipy.linalg import LinAlgError, cho_factor, cho_solve, eigh
 from scipy.linalg.lapack import dpotrf, dpotri
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.measure.network import Equations, Floats, State
+from fairsquare.core.measure.network import Equations, Floats, Ints, State
 
 STEP = 1e-5
 """The answer is settled when a full Gauss-Newton step moves no coordinate by more than this, in mm or in its sigma."""
 _AIM = 1e-3
 NEAR = 1e6
 """Steps shorter than this many times `STEP` (10 mm, 10 sigma) may follow the whole second derivative."""
+_SLOW = 0.2
+"""A step that is not this much shorter than the one before does not contract well: the whole second derivative is taken."""
+_LITTLE_MM = 1e-3
 _MOST_STEPS = 300
 
 
@@ -63,15 +66,47 @@ def assemble(equations: Equations, blocks: Floats, size: int) -> Floats:
     return np.asarray(np.bincount(flat.ravel(), blocks.ravel(), minlength=size * size), dtype=float).reshape(size, size)
 
 
-def inverse(normal: Floats) -> Floats:
-    """Return the inverse of a positive definite matrix. Raises `LinAlgError` where it is none."""
+def inverse(normal: Floats, alone: Ints | None = None) -> Floats:
+    """Return the inverse of a positive definite matrix. Raises `LinAlgError` where it is none.
+
+    `alone` (a, 3) are the columns of points that nothing joins to another point: they are eliminated first, block by block
+    (the Schur complement), which leaves a small matrix where all was read by instruments.
+    """
     scale = 1 / np.sqrt(np.diag(normal))
-    factor, fault = dpotrf(normal * scale[:, None] * scale[None, :], lower=False)
+    scaled = normal * scale[:, None] * scale[None, :]
+    plain = alone is None or len(alone) == 0
+    whole = _dense_inverse(scaled) if plain else _inverse_by_blocks(scaled, np.asarray(alone))
+    return np.asarray(whole * scale[:, None] * scale[None, :])
+
+
+def _dense_inverse(matrix: Floats) -> Floats:
+    factor, fault = dpotrf(matrix, lower=False)
     if fault:
         raise LinAlgError("not positive definite")
     upper, _ = dpotri(factor, lower=False)
-    whole = np.triu(upper) + np.triu(upper, 1).T
-    return np.asarray(whole * scale[:, None] * scale[None, :])
+    whole = upper + upper.T
+    whole[np.diag_indices_from(whole)] /= 2
+    return np.asarray(whole)
+
+
+def _inverse_by_blocks(matrix: Floats, alone: Ints) -> Floats:
+    columns = alone.ravel()
+    rest = np.setdiff1d(np.arange(len(matrix)), columns)
+    blocks = np.linalg.inv(matrix[alone[:, :, None], alone[:, None, :]])
+    across = matrix[np.ix_(columns, rest)].reshape(len(alone), 3, len(rest))
+    carried = (blocks @ across).reshape(len(columns), len(rest))
+    kept = _dense_inverse(matrix[np.ix_(rest, rest)] - across.reshape(carried.shape).T @ carried)
+    spread = carried @ kept
+    whole = np.empty_like(matrix)
+    own = spread @ carried.T
+    for k in range(3):
+        for other in range(3):
+            own[np.arange(k, len(columns), 3), np.arange(other, len(columns), 3)] += blocks[:, k, other]
+    whole[np.ix_(columns, columns)] = own
+    whole[np.ix_(columns, rest)] = -spread
+    whole[np.ix_(rest, columns)] = -spread.T
+    whole[np.ix_(rest, rest)] = kept
+    return whole
 
 
 def settle(equations: Equations, in_use: Floats, priors: Priors, state: State) -> tuple[State, Linearised, Floats]:
@@ -79,29 +114,27 @@ def settle(equations: Equations, in_use: Floats, priors: Priors, state: State) -
 
     Raises `Refused` where no minimum is reached.
     """
-    damping, whole = 0.0, False
+    damping, whole, before = 0.0, False, np.inf
     at = linearise(equations, in_use, priors, state)
     for _ in range(_MOST_STEPS):
-        covariance = inverse(at.normal)
-        step = covariance @ at.gradient
-        left = _left(step, covariance, state)
-        if left <= _AIM:
+        step, left, covariance = _full_step(equations, at, state)
+        if covariance is not None and left <= _AIM:
             escape = _downhill(equations, at, state)
             if escape is None:
                 return state, at, covariance
             state, at, damping, whole = _roll_off(equations, in_use, priors, state, at, escape)
+            before = np.inf
             continue
+        whole = whole or (left < NEAR and left > _SLOW * before)
         if whole or damping:
             step = _damped_step(equations, at, state, damping, whole)
         trial = state.moved(step)
         then = linearise(equations, in_use, priors, trial)
         if then.cost <= at.cost + 1e-13 * (1 + at.cost):
-            slow = then.cost > 0.5 * at.cost
-            state, at = trial, then
+            state, at, before = trial, then, left
             damping = damping / 10 if damping > 1e-9 else 0.0
-            whole = whole or (slow and left < NEAR)
         else:
-            if left <= 1:
+            if covariance is not None and left <= 1:
                 return state, at, covariance
             damping = max(10 * damping, 1e-6)
     raise Refused(
@@ -111,12 +144,21 @@ def settle(equations: Equations, in_use: Floats, priors: Priors, state: State) -
     )
 
 
-def _left(step: Floats, covariance: Floats, state: State) -> float:
-    """Return how far a full step would move any coordinate, in units of what is allowed."""
-    count = state.layout.coordinates
-    sigma = np.sqrt(np.diag(covariance)[:count])
-    moves = np.abs(step[:count]) / (STEP * np.maximum(1.0, sigma))
-    return float(moves.max(initial=0.0))
+def _full_step(equations: Equations, at: Linearised, state: State) -> tuple[Floats, float, Floats | None]:
+    """Return the Gauss-Newton step, how far it goes in units of what is allowed, and the covariance once that is little."""
+    covariance: Floats | None = None
+    if len(equations.alone):
+        covariance = inverse(at.normal, equations.alone)
+        step = covariance @ at.gradient
+    else:
+        scale = 1 / np.sqrt(np.diag(at.normal))
+        factor = cho_factor(at.normal * scale[:, None] * scale[None, :], check_finite=False)
+        step = scale * cho_solve(factor, scale * at.gradient, check_finite=False)
+        if np.abs(step[: state.layout.coordinates]).max(initial=0.0) <= _LITTLE_MM:
+            covariance = inverse(at.normal)
+    sigma = np.ones(state.layout.size) if covariance is None else np.sqrt(np.diag(covariance))
+    moves = np.abs(step) / (STEP * np.maximum(1.0, sigma))
+    return np.asarray(step), float(moves[: state.layout.coordinates].max(initial=0.0)), covariance
 
 
 def _hessian(equations: Equations, at: Linearised, state: State) -> Floats:
@@ -133,7 +175,7 @@ def _damped_step(equations: Equations, at: Linearised, state: State, damping: fl
             return np.asarray(cho_solve(cho_factor(matrix + np.diag(damping * scale)), at.gradient))
         except LinAlgError:
             damping = max(4 * damping, 1e-6)
-    return np.asarray(inverse(at.normal) @ at.gradient)
+    return np.asarray(inverse(at.normal, equations.alone) @ at.gradient)
 
 
 def _downhill(equations: Equations, at: Linearised, state: State) -> Floats | None:

@@ -77,10 +77,23 @@ class JobState(Model):
         return next(hold for hold in self.holds if hold.name == name)
 
 
+def before_measuring(facts: JobFacts) -> JobState:
+    """Work out the hold points before measuring, quickly: an instrument's set-up is judged without placing any point.
+
+    The holds behind it are not to be asked of this state.
+    """
+    setup = current_setup(facts)
+    join = setup is not None and setup.kind == "sight"
+    return _state(facts, picture_of(facts, setup, facts.sheet, join=join) if setup and facts.sheet else None)
+
+
 def job_state(facts: JobFacts) -> JobState:
     """Work out the picture and the hold points of a job."""
     setup = current_setup(facts)
-    picture = picture_of(facts, setup, facts.sheet) if setup and facts.sheet else None
+    return _state(facts, picture_of(facts, setup, facts.sheet) if setup and facts.sheet else None)
+
+
+def _state(facts: JobFacts, picture: Picture | None) -> JobState:
     safe = _hold(facts, "made_safe", _missing_safety(facts), _safety_evidence(facts))
     accepted = _hold(facts, "setup_accepted", _missing_setup(facts, picture), _setup_evidence(facts, picture))
     before = [*_unsigned(safe), *_unsigned(accepted)]

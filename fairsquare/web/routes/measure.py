@@ -281,7 +281,7 @@ def _page(
         call_tool=(typed or {}).get("tool", ""),
         call_mode=(typed or {}).get("mode", ""),
         tools=_span_tools(desk_of(request).tools()),
-        last=desk_of(request).last_own_reading(view, "point"),
+        newest=next((r for r in reversed(facts.readings) if r.taken_back is None), None),
         moved=MOVED,
         waiting="wait" in request.query_params,
         out_of_band=bool(request.headers.get("hx-request")),

@@ -4,7 +4,7 @@ from typing import cast
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from fairsquare.actions import JobView, Unsure
+from fairsquare.actions import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import Moved
@@ -130,14 +130,12 @@ def take_back(request: Request, number: str, form: Form = Depends(sent_form)) ->
 
 @router.post("/jobs/{number}/set-up/order")
 def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Ask the connected instrument for all references that are not read."""
+    """Ask the connected instrument for the references that are not read, or, where all are, for all of them again."""
     try:
         view = desk_of(request).view(number)
         setup = setup_number(form)
         read = {reading.code for reading in reference_readings(view.facts, setup)}
-        codes = [code for code in reference_codes(view) if code not in read]
-        if not codes:
-            raise Unsure("Every reference is read. Take one back to have it read again.")
+        codes = [code for code in reference_codes(view) if code not in read] or reference_codes(view)
         desk_of(request).order_readings(form.session.person, form.key, number, setup, "reference", codes)
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())

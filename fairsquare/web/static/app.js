@@ -188,6 +188,24 @@ document.addEventListener("click", (event) => {
   input.select();
 });
 
+// ---- live: the server says when something was recorded; what this page recorded itself is shown already ----
+
+let live = null;
+function listen() {
+  const place = document.querySelector("[data-live]");
+  if (!place || live || !window.EventSource) return;
+  live = new EventSource(place.dataset.live);
+  live.addEventListener("changed", (event) => {
+    const shownNow = document.querySelector("[data-revision]");
+    if (shownNow && Number(event.data) > Number(shownNow.dataset.revision) && !sending) htmx.trigger(document.body, "changed");
+  });
+}
+window.addEventListener("pagehide", () => {
+  if (live) live.close();
+  live = null;
+});
+window.addEventListener("pageshow", listen);
+
 // ---- files: too large is said before it is sent; a file may be dropped ----
 
 document.addEventListener("change", (event) => {

@@ -1,0 +1,56 @@
+"""Live pages: server-sent events that say when something was recorded in a job (WHATWG HTML, 9.2)."""
+
+import asyncio
+from collections.abc import AsyncIterator
+
+from fastapi import APIRouter, Request
+from fastapi.responses import StreamingResponse
+from starlette.concurrency import run_in_threadpool
+
+from fairsquare.store import jobs
+from fairsquare.web.page import SignInFirst, desk_of, session_or_none
+
+router = APIRouter()
+STILL_HERE_S = 2.0
+"""How often the database is asked when no bell rings: another process may have recorded something."""
+COALESCE_S = 0.1
+_SESSION_EVERY = 15
+
+
+@router.get("/jobs/{number}/live")
+async def live(request: Request, number: str, revision: int = 0) -> StreamingResponse:
+    """Tell of every new revision of a job after `revision`, until the page goes or the session ends."""
+    if await run_in_threadpool(session_or_none, request) is None:
+        raise SignInFirst
+    await run_in_threadpool(_revision, request, number)
+    return StreamingResponse(
+        _events(request, number, revision),
+        media_type="text/event-stream",
+        headers={"cache-control": "no-store", "x-accel-buffering": "no"},
+    )
+
+
+async def _events(request: Request, number: str, revision: int) -> AsyncIterator[str]:
+    bell, rounds = desk_of(request).bell, 0
+    yield "retry: 2000\n\n"
+    with bell.listen(number) as rung:
+        while not bell.closed and not await request.is_disconnected():
+            rung.clear()
+            now = await run_in_threadpool(_revision, request, number)
+            if now != revision:
+                revision = now
+                yield f"event: changed\ndata: {now}\n\n"
+                await asyncio.sleep(COALESCE_S)
+            else:
+                yield ": still here\n\n"
+            rounds += 1
+            if rounds % _SESSION_EVERY == 0 and await run_in_threadpool(session_or_none, request) is None:
+                return
+            try:
+                await asyncio.wait_for(rung.wait(), STILL_HERE_S)
+            except TimeoutError:
+                continue
+
+
+def _revision(request: Request, number: str) -> int:
+    return desk_of(request).database.run(lambda c: jobs.find_job(c, number)).revision

@@ -176,11 +176,30 @@ def instrument(
     server: Annotated[str, typer.Option(help="the server's address")] = "http://127.0.0.1:8000",
     name: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_NAME", help="sign-in name")] = "instrument",
     password: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_PASSWORD")] = "",
+    bump_after: Annotated[int | None, typer.Option(help="stand elsewhere, and drift, after so many readings")] = None,
+    drop_after: Annotated[int | None, typer.Option(help="lose the line after so many readings")] = None,
+    drop_s: Annotated[float, typer.Option(help="for so many seconds")] = 5.0,
+    wrong_hole: Annotated[str | None, typer.Option(help="a code whose neighbour hole is read, once")] = None,
+    loaded_after: Annotated[int | None, typer.Option(help="read under load after so many readings")] = None,
 ) -> None:
     """Run the simulated 3-D instrument: it reads what the pages ask for, through the public API."""
-    from fairsquare.stand_ins.instrument import run
+    from fairsquare.stand_ins.instrument import Faults, run
 
-    raise typer.Exit(run(server, name, password))
+    faults = Faults(bump_after, drop_after, drop_s, wrong_hole, loaded_after)
+    raise typer.Exit(run(server, name, password, faults))
+
+
+@app.command("watch-folder")
+def watch_folder(
+    folder: Annotated[Path, typer.Argument(help="the folder of CSV files", exists=True, file_okay=False)],
+    server: Annotated[str, typer.Option(help="the server's address")] = "http://127.0.0.1:8000",
+    name: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_NAME", help="sign-in name")] = "instrument",
+    password: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_PASSWORD")] = "",
+) -> None:
+    """Post the readings that another program writes into a folder as CSV."""
+    from fairsquare.stand_ins.folder import run
+
+    raise typer.Exit(run(folder, server, name, password))
 
 
 def _fail(fault: FairSquareError) -> None:

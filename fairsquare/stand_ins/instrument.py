@@ -1,11 +1,12 @@
 """A simulated 3-D instrument: it asks the API which points it should read, and sends what it reads.
 
 It knows the vehicles of the demo; of any other it reads the sheet and finds an undamaged vehicle. Each set-up stands
-in its own attitude. Noise is normal with the set-up's sigma.
+in its own attitude. Noise is normal. It can be told to misbehave as real ones do: to be bumped and drift from then on, to lose
+its line for a while, to read the wrong hole, to read under load.
 """
 
 import time
-import uuid
+from dataclasses import dataclass
 from typing import Any
 
 import httpx
@@ -13,73 +14,115 @@ import numpy as np
 
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.demo.vehicles import VEHICLES, Vehicle, instrument_reading, seed_of
+from fairsquare.demo.vehicles import VEHICLES, Floats, Vehicle, instrument_reading, seed_of
+from fairsquare.stand_ins.client import Line
 
-_PAUSE_S = 0.4
-_NOISE_MM = 0.3
-_BETWEEN_READINGS_S = 0.25
+NAME = "Simulated 3-D instrument"
+NOISE_MM = 0.3
+_PAUSE_S = 0.3
+_BETWEEN_READINGS_S = 0.15
+_AWAY_S = 2.0
+_BUMP_MM = np.array([4.2, -3.1, 1.4])
+_DRIFT_MM = np.array([0.05, 0.02, -0.03])
+_WRONG_HOLE_MM = np.array([24.0, -6.0, 11.0])
+
+
+@dataclass
+class Faults:
+    """What goes wrong, counted in readings: after `bump_after` it stands elsewhere and drifts; after `drop_after` its line is
+    down for `drop_s`; `wrong_hole` is a code whose neighbour hole it finds; after `loaded_after` the chains are tight."""
+
+    bump_after: int | None = None
+    drop_after: int | None = None
+    drop_s: float = 5.0
+    wrong_hole: str | None = None
+    loaded_after: int | None = None
 
 
 class SimulatedInstrument:
-    """One instrument, signed in to one server."""
+    """One instrument on one line."""
 
-    def __init__(self, client: httpx.Client) -> None:
-        self._client = client
-        self._random = np.random.default_rng()
-        self._vehicles: dict[str, dict[str, Any]] = {}
+    def __init__(self, line: Line, faults: Faults | None = None, seed: int | None = None) -> None:
+        self.line, self.faults = line, faults or Faults()
+        self._random = np.random.default_rng(seed)
+        self._vehicles: dict[str, dict[str, Floats]] = {}
+        self._count = 0
+        self._down_until = 0.0
 
-    def sign_in(self, name: str, password: str) -> None:
-        """Get a token. Raises `httpx.HTTPStatusError` when the server refuses."""
-        answer = self._client.post("/api/v1/session", json={"name": name, "password": password})
-        answer.raise_for_status()
-        self._client.headers["authorization"] = f"Bearer {answer.json()['token']}"
+    def serve(self) -> None:
+        """Read what is asked for, and send what waits. Raises `httpx.HTTPError` while the server cannot be reached."""
+        for order in self.line.get("/instrument/orders"):
+            time.sleep(_BETWEEN_READINGS_S)
+            self.take(order)
+        if not self._down():
+            self.line.send()
 
-    def orders(self) -> list[dict[str, Any]]:
-        """Return what it is asked to read."""
-        answer = self._client.get("/api/v1/instrument/orders")
-        answer.raise_for_status()
-        return list(answer.json())
+    def take(self, order: dict[str, Any]) -> None:
+        """Read one point and send it, or keep it while the line is down. The order's id makes the key: recorded once."""
+        reading = self.read(order["job"], order["setup"], order["code"])
+        reading |= {"purpose": order["purpose"], "order": order["id"]}
+        key = f"order {order['job']} {order['id']}"
+        self.line.put_aside(order["job"], order["setup"], [reading], NAME, key)
+        if not self._down():
+            self.line.send()
 
-    def read(self, order: dict[str, Any]) -> None:
-        """Read one point and send it. The order's id makes the key, so that it is recorded once."""
-        place = self._truth(order["job"])[order["code"]]
-        noise = self._random.normal(0, _NOISE_MM, 3)
-        xyz: Row3 = instrument_reading(place, seed_of(order["job"], order["setup"]), noise)
-        reading = {"code": order["code"], "xyz": xyz, "purpose": order["purpose"], "order": order["id"]}
-        sent = {
-            "request_key": str(uuid.uuid5(uuid.NAMESPACE_OID, f"order {order['job']} {order['id']}")),
-            "setup": order["setup"],
-            "readings": [reading],
-            "instrument": "Simulated 3-D instrument",
-        }
-        self._client.post(f"/api/v1/jobs/{order['job']}/readings", json=sent).raise_for_status()
+    def read(self, job: str, setup: int, code: str) -> dict[str, Any]:
+        """Return one reading of a point in the instrument's axes, with whatever is wrong by now."""
+        self._count += 1
+        place = self._truth(job)[code]
+        if code == self.faults.wrong_hole:
+            place = place + _WRONG_HOLE_MM
+            self.faults.wrong_hole = None
+        error = self._random.normal(0, NOISE_MM, 3)
+        if self.faults.bump_after is not None and self._count > self.faults.bump_after:
+            error = error + _BUMP_MM + _DRIFT_MM * (self._count - self.faults.bump_after)
+        if self._count == self.faults.drop_after:
+            self._down_until = time.monotonic() + self.faults.drop_s
+        xyz: Row3 = instrument_reading(place, seed_of(job, setup), error)
+        loaded = self.faults.loaded_after is not None and self._count > self.faults.loaded_after
+        return {"code": code, "xyz": xyz, "loaded": loaded}
 
-    def _truth(self, job: str) -> dict[str, Any]:
+    def stream(self, job: str, setup: int, codes: list[str], rate: float, seconds: float, batch_s: float = 0.5) -> int:
+        """Read points without pause, `rate` a second, and send them in batches; return how many were read."""
+        began, number = time.monotonic(), 0
+        due: list[dict[str, Any]] = []
+        while number < round(rate * seconds):
+            time.sleep(max(0.0, began + number / rate - time.monotonic()))
+            due.append(self.read(job, setup, codes[number % len(codes)]))
+            number += 1
+            if len(due) >= rate * batch_s or number == round(rate * seconds):
+                self.line.put_aside(job, setup, due, NAME, f"stream {job} {setup} {began} {number}")
+                due = []
+                self.line.send()
+        while not self.line.send():
+            time.sleep(_PAUSE_S)
+        return number
+
+    def _down(self) -> bool:
+        return time.monotonic() < self._down_until
+
+    def _truth(self, job: str) -> dict[str, Floats]:
         if job not in self._vehicles:
-            shown = self._client.get(f"/api/v1/jobs/{job}").json()["details"]["vehicle"]
-            sheet = Sheet.model_validate_json(self._client.get(f"/api/v1/jobs/{job}/sheet").text)
+            shown = self.line.get(f"/jobs/{job}")["details"]["vehicle"]
+            sheet = Sheet.model_validate_json(httpx_json(self.line, f"/jobs/{job}/sheet"))
             known = next((vehicle for vehicle in VEHICLES if vehicle.name == shown), None)
             vehicle = Vehicle(shown, sheet, known.moved if known else {})
             self._vehicles[job] = vehicle.true_places(seed_of(job))
         return self._vehicles[job]
 
 
-def run(server: str, name: str, password: str) -> int:
+def httpx_json(line: Line, path: str) -> bytes:
+    """Return the body of an answer as it came."""
+    return line.client.get(f"/api/v1{path}").raise_for_status().content
+
+
+def run(server: str, name: str, password: str, faults: Faults | None = None) -> int:
     """Serve orders until it is stopped; keep trying while the server is away."""
-    client = httpx.Client(base_url=server, timeout=10)
-    instrument = SimulatedInstrument(client)
-    signed_in = False
-    while True:
-        try:
-            if not signed_in:
-                instrument.sign_in(name, password)
-                signed_in = True
-            for order in instrument.orders():
-                time.sleep(_BETWEEN_READINGS_S)
-                instrument.read(order)
-        except httpx.HTTPStatusError as fault:
-            signed_in = fault.response.status_code != 401
-            time.sleep(_PAUSE_S * 5)
-        except httpx.HTTPError:
-            time.sleep(_PAUSE_S * 5)
-        time.sleep(_PAUSE_S)
+    with httpx.Client(base_url=server, timeout=10) as client:
+        instrument = SimulatedInstrument(Line(client, name, password), faults)
+        while True:
+            try:
+                instrument.serve()
+            except httpx.HTTPError:
+                time.sleep(_AWAY_S)
+            time.sleep(_PAUSE_S)

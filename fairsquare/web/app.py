@@ -35,6 +35,7 @@ from fairsquare.web.routes import (
     sheet,
     sign_in,
     take_in,
+    tools,
 )
 
 STATIC = Path(__file__).parent / "static"
@@ -81,6 +82,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         fit,
         record,
         people,
+        tools,
         help_pages,
     ):
         app.include_router(module.router, include_in_schema=False)

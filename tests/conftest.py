@@ -120,7 +120,7 @@ class Pages:
         page = self.http.get("/help").text
         return page.split('"X-CSRF-Token": "')[1].split('"')[0]
 
-    def post(self, path: str, status: int = 200, files=None, headers=None, **fields: str) -> str:
+    def post(self, path: str, status: int = 200, files=None, headers=None, **fields) -> str:
         data = {"csrf": self.csrf(), "request_key": key(), **fields}
         answer = self.http.post(path, data=data, files=files, headers=headers)
         assert answer.status_code == status, (path, answer.status_code, answer.text[-2500:])

@@ -54,7 +54,7 @@ class SimulatedInstrument:
         for order in self.line.get("/instrument/orders"):
             time.sleep(_BETWEEN_READINGS_S)
             self.take(order)
-        if not self._down():
+        if not self.down():
             self.line.send()
 
     def take(self, order: dict[str, Any]) -> None:
@@ -63,7 +63,7 @@ class SimulatedInstrument:
         reading |= {"purpose": order["purpose"], "order": order["id"]}
         key = f"order {order['job']} {order['id']}"
         self.line.put_aside(order["job"], order["setup"], [reading], NAME, key)
-        if not self._down():
+        if not self.down():
             self.line.send()
 
     def read(self, job: str, setup: int, code: str) -> dict[str, Any]:
@@ -98,7 +98,8 @@ class SimulatedInstrument:
             time.sleep(_PAUSE_S)
         return number
 
-    def _down(self) -> bool:
+    def down(self) -> bool:
+        """Say whether its line is down."""
         return time.monotonic() < self._down_until
 
     def _truth(self, job: str) -> dict[str, Floats]:

@@ -3,7 +3,7 @@
 import pytest
 
 from fairsquare.core.errors import FairSquareError, UnknownCode
-from fairsquare.core.measure.calls import Context, understand_call, understand_point
+from fairsquare.core.measure.calls import understand_point
 
 CODES = ["F4L", "F4R", "C1L", "S1"]
 

@@ -89,7 +89,9 @@ def test_problems_stand_beside_their_lines(text, words) -> None:
 
 
 def test_what_the_sheet_check_finds_stands_at_its_line_and_is_written_only_when_taken() -> None:
-    text = HEAD + "A1L,1599 mm,50,10\nA1R,62.9527559,50 right,10\nB,1,2,3\nfrom,to,distance\nA1L,B,1598.7\nA1R,B,1598.9\n"
+    text = (
+        HEAD + "A1L,1599 mm,50,10\nA1R,62.9527559,50 right,10\nB,1,2,3\nfrom,to,distance\nA1L,B,1598.7\nA1R,B,1598.9\n"
+    )
     request = ReadTable(rows=rows_from_text(text))
     found = read_table(request)
     (finding,) = found.findings

@@ -15,6 +15,7 @@ from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.files.records import check_record
+from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.instrument import SimulatedInstrument
 from tests.conftest import key
 from tests.core.test_catalogue import REQUESTS
@@ -105,16 +106,16 @@ def test_the_simulated_instrument_reads_what_a_page_asks_for(server, api) -> Non
     pages = httpx.Client(base_url=server, follow_redirects=True)
     pages.post("/sign-in", data={"name": "ngozi", "password": SIGN_INS[0].password})
     csrf = pages.get("/help").text.split('"X-CSRF-Token": "')[1].split('"')[0]
-    instrument = SimulatedInstrument(httpx.Client(base_url=server))
-    instrument.sign_in("ngozi", SIGN_INS[0].password)
+    line = Line(httpx.Client(base_url=server), "ngozi", SIGN_INS[0].password)
+    instrument = SimulatedInstrument(line)
     for page, count in (("set-up/order", 6), ("order", 14)):
         pages.post(f"/jobs/{job}/{page}", data={"csrf": csrf, "request_key": key(), "setup": "1"})
-        orders = instrument.orders()
+        orders = line.get("/instrument/orders")
         assert len(orders) == count
         for order in orders:
-            instrument.read(order)
-            instrument.read(order)
-        assert instrument.orders() == []
+            instrument.take(order)
+            instrument.take(order)
+        assert line.get("/instrument/orders") == []
         if page == "set-up/order":
             sign("setup_accepted")
     shown = api.get(f"/api/v1/jobs/{job}").json()

@@ -30,9 +30,7 @@ def add(request: Request, form: Form = Depends(sent_form)) -> Response:
             name: float(read_length(form.text(name), "mm", field=name).mm) if form.text(name).strip() else None
             for name in _REACH
         }
-        desk_of(request).add_tool(
-            form.session.person, form.key, form.text("name"), kind, sigma, **reach
-        )
+        desk_of(request).add_tool(form.session.person, form.key, form.text("name"), kind, sigma, **reach)
     except FairSquareError as fault:
         return _page(request, form.session, fault=fault, typed=form.typed())
     return go_to("/tools")

@@ -18,7 +18,7 @@ const readKept = () => {
 };
 const writeKept = (kept) => localStorage.setItem(keptName(), JSON.stringify(kept));
 const withoutKept = (key) => writeKept(readKept().filter((one) => one.values.request_key !== key));
-const PARTS = ["hold-strip", "picture", "head-words"];
+const PARTS = ["hold-strip", "picture", "head-words", "head-more", "board-state"];
 let sending = false;
 
 function newKey() {
@@ -162,7 +162,7 @@ function showParts(page) {
   for (const id of PARTS) {
     const before = document.getElementById(id);
     const after = page.getElementById(id);
-    if (!before || !after) continue;
+    if (!before || !after || (id === "head-more" && page.getElementById("head-words"))) continue;
     before.replaceWith(after);
     htmx.process(after);
   }
@@ -191,15 +191,21 @@ document.addEventListener("click", (event) => {
 // ---- live: the server says when something was recorded; what this page recorded itself is shown already ----
 
 let live = null;
+let heard = 0;
 function listen() {
   const place = document.querySelector("[data-live]");
   if (!place || live || !window.EventSource) return;
   live = new EventSource(place.dataset.live);
   live.addEventListener("changed", (event) => {
-    const shownNow = document.querySelector("[data-revision]");
-    if (shownNow && Number(event.data) > Number(shownNow.dataset.revision) && !sending) htmx.trigger(document.body, "changed");
+    heard = Math.max(heard, Number(event.data));
+    catchUp();
   });
 }
+function catchUp() {
+  const place = document.querySelector("[data-revision]");
+  if (place && heard > Number(place.dataset.revision) && !sending) htmx.trigger(document.body, "changed");
+}
+document.addEventListener("htmx:afterSettle", catchUp);
 window.addEventListener("pagehide", () => {
   if (live) live.close();
   live = null;

@@ -45,6 +45,7 @@ _DIFFERENCES: dict[str, tuple[Axis, int]] = {
 _PINS = {"half": 0.5, "quarter": 0.25, "one": 1.0, "a": 1.0, "two": 2.0}
 _SAME_ARM_MM = 0.5
 _LONGEST_SPAN_MM = 30_000.0
+_ACROSS_MM = 100.0
 _MOST_WORDS = 24
 _LONGEST_CODE = 12
 
@@ -176,7 +177,7 @@ def _square(code: str, b: str, words: list[str], context: Context, text: str) ->
     if blade <= 0 or abs(gap) > blade:
         raise Refused("A square's gap is smaller than its blade is long.", field="call", value=text)
     apart = context.places[code][1] - context.places[b][1]
-    if abs(apart) < 1:
+    if abs(apart) < _ACROSS_MM:
         raise Refused(
             f"{code} and {b} do not stand across the vehicle: a square says nothing.", field="call", value=text
         )
@@ -255,6 +256,8 @@ def _pin(words: list[str], context: Context, text: str) -> float:
         return side * _length(amount, context, text)
     if context.pin_mm is None:
         raise Refused("How wide is a pin? The gauges' pin width is not known: say it in mm.", field="call", value=text)
+    if len(amount) > 1:
+        raise Refused("Say the pin once, and to which side: pin half left.", field="call", value=text)
     share = _PINS.get(amount[0]) if amount else 1.0
     if share is None:
         try:

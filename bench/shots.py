@@ -19,7 +19,9 @@ VIEWS = {
     "sheet": f"/jobs/{DUNLIN}/sheet?a=F4L&b=C1R",
     "set-up": f"/jobs/{DUNLIN}/set-up",
     "measure": f"/jobs/{DUNLIN}/measure?point=F4R",
-    "measure-ends": f"/jobs/{HERON}/measure?seen=ends&point=F3R",
+    "measure-ends": f"/jobs/{HERON}/measure?seen=ends&point=F2R",
+    "measure-gauges": f"/jobs/{HERON}/measure?seen=gauges&point=F2L",
+    "measure-readings": f"/jobs/{HERON}/measure?seen=readings",
     "why": f"/jobs/{DUNLIN}/why/F4R",
     "fit": f"/jobs/{DUNLIN}/fit",
     "hold": f"/jobs/{DUNLIN}/holds/fit_accepted",
@@ -50,6 +52,12 @@ def main() -> int:
         page.click("text=Show what it says")
         page.wait_for_selector(".lines")
         take(page, "sheet-import")
+        page.goto(f"/jobs/{HERON}/sheet/comparative?basis=straight")
+        for code in ("C1L", "C2L", "C3L", "R1L", "C1R", "C2R", "C3R", "R1R"):
+            page.check(f"input[value={code}]")
+        page.click("text=Show the sheet that it makes")
+        page.wait_for_selector("text=points, straight through")
+        take(page, "sheet-comparative")
         context.add_cookies([{"name": "mode", "value": "shop", "url": at.address}])
         page.goto(VIEWS["measure"])
         take(page, "measure-shop")
@@ -66,9 +74,14 @@ C1L;990;604;210;;yes
 C1R;990;604 right;210;;yes
 C2L;-60;610;210;;yes
 C2R;-60;-610;8.27;;yes
+R1L;-1604;540;330;;
+R1R;-1640;-540;330;;
 R2L;-2080;53 cm;420;3;
 R2R;-2080;-530;16 17/32 in;3;
-R3L;=A9;526;440;3;
+
+from;to;mode;distance
+R1L;C1R;;2870.5
+C2R;C1L;;1605.1
 """
 
 

@@ -81,8 +81,13 @@ def reading_of_line(text: str) -> tuple[str, int, dict[str, Any]]:
 
 
 def _refuse(file: Path, number: int, text: str, why: str) -> None:
-    with file.with_suffix(".refused").open("a", encoding="utf-8") as refused:
-        refused.write(f"line {number + 1}: {text}\n    {why}\n")
+    """Write a line and why it was refused beside its file, once."""
+    beside = file.with_suffix(".refused")
+    told = f"line {number + 1}: {text}\n"
+    if beside.exists() and told in beside.read_text(encoding="utf-8"):
+        return
+    with beside.open("a", encoding="utf-8") as refused:
+        refused.write(f"{told}    {why}\n")
 
 
 def run(folder: Path, server: str, name: str, password: str) -> int:

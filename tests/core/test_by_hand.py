@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from fairsquare.core.facts import JobFacts, KeptOut, ReadingFact, SetupFact
 from fairsquare.core.measure.adjust import SightLine
@@ -183,3 +185,46 @@ def test_the_row_of_gauges_is_drawn_as_seen_from_behind() -> None:
     assert "pin off by 10.0 left" in drawn
     assert "level off by 8.0 left high" in drawn
     assert drawn.count('class="gauge off"') == 1
+
+
+DEEDS = st.lists(
+    st.tuples(
+        st.sampled_from(("span", "flat", "height", "offset", "gauge")),
+        st.sampled_from(sorted(set(PLACES) - set(SOUND))),
+        st.sampled_from(SOUND),
+        st.sampled_from(("free", "free", "free", "loaded", "stale", "taken back", "kept out")),
+    ),
+    max_size=24,
+)
+
+
+@settings(max_examples=60, deadline=None)
+@given(DEEDS, st.integers(0, 10**6))
+def test_whatever_is_recorded_nothing_is_fair_without_a_free_current_reading_that_counts(deeds, seed) -> None:
+    """All doors lead to these facts: what nothing good reads, or is not given by the readings, is never fair."""
+    by_hand, readings = ByHand(HERON.true_places(seed), seed), []
+    for number, (kind, code, end, fate) in enumerate(deeds, start=1):
+        text = {
+            "span": lambda c, e: by_hand.span(c, e),
+            "flat": lambda c, e: by_hand.span(c, e) + " flat",
+            "height": lambda c, _: by_hand.height(c),
+            "offset": lambda c, _: by_hand.offset(c),
+            "gauge": lambda c, _: by_hand.gauge(c[:2]),
+        }[kind](code, end)
+        more = {"loaded": {"loaded": True}, "stale": {"stale": True}, "taken back": {"taken_back": who(50)}}.get(
+            fate, {}
+        )
+        if fate == "kept out":
+            more = {"kept_out": KeptOut(reason="not trusted", by=who(50))}
+        readings.append(called(text, number).model_copy(update=more))
+    base = heron(list(ByHand(HERON.true_places(seed), seed).on_sound_frame()))
+    shifted = [r.model_copy(update={"id": r.id + 100}) for r in base.readings]
+    job = changed(base, readings=(*shifted, *readings))
+    picture = job_state(job).picture
+    good = {c for r in readings for c in r.codes if not (r.loaded or r.stale or r.taken_back or r.kept_out)}
+    for code, judged in picture.judged.items():
+        if code not in SOUND and code not in good:
+            assert judged.state == "unread"
+        placed = picture.placed.get(code)
+        for axis, state in enumerate(judged.states):
+            assert state == "unread" or placed.determined[axis]

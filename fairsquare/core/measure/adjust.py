@@ -12,7 +12,7 @@ from scipy.special import chdtrc
 from fairsquare.core.measure.network import Bools, Floats
 from fairsquare.core.measure.observations import NetworkSetup
 from fairsquare.core.measure.settle import inverse, linearise
-from fairsquare.core.measure.solve import Network, Solved, check_places, check_readings, priors_of, solve_network
+from fairsquare.core.measure.solve import Network, Solved, check_places, priors_of, solve_network
 from fairsquare.core.model import Code, Flags, Many, Matrix3, Model, Row3
 from fairsquare.core.sheet.model import find_point, points_by_code, tolerances
 
@@ -132,7 +132,7 @@ def _result(solved: Solved, joint: tuple[str, ...] | None) -> Adjusted:
 
 def _misfit(solved: Solved) -> tuple[float, float]:
     """Return χ² over the observations in use and the trusted places, and trace(J C Jᵀ) over them."""
-    redundancy = check_readings(solved.equations, solved.at, solved.covariance).redundancy
+    redundancy = solved.now.redundancy
     components = solved.equations.given.sum(axis=1)
     priors = priors_of(solved.request, solved.points, solved.layout, solved.trusted)
     places = check_places(priors, solved.state, solved.covariance, solved.trusted).redundancy
@@ -202,16 +202,25 @@ def _setup(solved: Solved, setup: NetworkSetup) -> InstrumentPose | SightLine:
 
 def _observations(solved: Solved) -> tuple[AdjustedObservation, ...]:
     equations = solved.equations
-    residuals = equations.values - equations.computed(solved.state)[0]
+    residuals = (equations.values - equations.computed(solved.state)[0]).tolist()
+    rows = zip(
+        solved.request.observations,
+        residuals,
+        equations.given.tolist(),
+        solved.readings.p.tolist(),
+        solved.readings.redundancy.tolist(),
+        solved.in_use.tolist(),
+        strict=True,
+    )
     return tuple(
-        AdjustedObservation(
+        AdjustedObservation.model_construct(
             id=observation.id,
-            residual=tuple(float(value) for value in residuals[row][equations.given[row]]),
-            p=_number(solved.readings.p[row]),
-            redundancy=float(solved.readings.redundancy[row]),
-            rejected=not solved.in_use[row],
+            residual=tuple(value for value, has in zip(residual, given, strict=True) if has),
+            p=None if np.isnan(p) else p,
+            redundancy=redundancy,
+            rejected=not used,
         )
-        for row, observation in enumerate(solved.request.observations)
+        for observation, residual, given, p, redundancy, used in rows
     )
 
 

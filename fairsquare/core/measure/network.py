@@ -150,32 +150,31 @@ class Equations:
 
 def equations_of(observations: Sequence[ToRead], layout: Layout) -> Equations:
     """Write observations, read or still to be read, as arrays."""
-    count = len(observations)
-    columns = np.full((count, TOUCHED), layout.idle, dtype=np.int64)
-    values, given = np.zeros((count, COMPONENTS)), np.zeros((count, COMPONENTS), dtype=bool)
-    instrument = np.zeros(count, dtype=np.int64)
+    columns, values, given, instrument = [], [], [], []
     kinds: dict[str, list[int]] = {}
     poses = {name: place for place, name in enumerate(layout.instruments)}
+    idle = [layout.idle] * TOUCHED
     for row, observation in enumerate(observations):
         kind: str = observation.kind
         at, value = _place(observation, layout)
-        columns[row, : len(at)] = at
-        values[row, : len(value)] = value
-        given[row, : len(value)] = True
+        has = [True] * len(value)
         if isinstance(observation, GaugeRead):
-            given[row, :2] = [observation.pin_mm is not None, observation.level_mm is not None]
+            has = [observation.pin_mm is not None, observation.level_mm is not None]
         elif isinstance(observation, SpanToRead):
             kind = f"span {observation.mode}"
-        elif isinstance(observation, PointToRead):
-            instrument[row] = poses[observation.setup]
+        columns.append(at + idle[len(at) :])
+        values.append(value + [0.0] * (COMPONENTS - len(value)))
+        given.append(has + [False] * (COMPONENTS - len(has)))
+        instrument.append(poses[observation.setup] if isinstance(observation, PointToRead) else 0)
         kinds.setdefault(kind, []).append(row)
+    where = np.array(columns, dtype=np.int64).reshape(-1, TOUCHED)
     return Equations(
-        columns=columns,
-        values=values,
-        given=given,
+        columns=where,
+        values=np.array(values, dtype=float).reshape(-1, COMPONENTS),
+        given=np.array(given, dtype=bool).reshape(-1, COMPONENTS),
         sigmas=np.array([observation.sigma for observation in observations], dtype=float),
-        mask=(columns != layout.idle).astype(float),
-        instrument=instrument,
+        mask=(where != layout.idle).astype(float),
+        instrument=np.array(instrument, dtype=np.int64),
         kinds={kind: np.array(rows, dtype=np.int64) for kind, rows in kinds.items()},
         alone=_alone(observations, layout),
     )

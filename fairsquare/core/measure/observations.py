@@ -140,16 +140,20 @@ Observation = Annotated[
 Observations = Many[Observation]
 
 
+_OF_ONE_POINT = (PointToRead, HeightToRead, OffsetToRead)
+_WITHOUT_SETUP = (SpanToRead, DifferenceToRead)
+
+
 def codes_of(observation: ToRead) -> tuple[str, ...]:
     """Return the codes of the points that an observation reads."""
-    if isinstance(observation, PointToRead | HeightToRead | OffsetToRead):
+    if isinstance(observation, _OF_ONE_POINT):
         return (observation.code,)
     return (observation.a, observation.b)
 
 
 def setup_of(observation: ToRead) -> str | None:
     """Return the set-up that an observation was read from, or null."""
-    return None if isinstance(observation, SpanToRead | DifferenceToRead) else observation.setup
+    return None if isinstance(observation, _WITHOUT_SETUP) else observation.setup
 
 
 def setup_kinds(setups: Sequence[NetworkSetup]) -> dict[str, SetupKind]:
@@ -168,10 +172,11 @@ def setup_kinds(setups: Sequence[NetworkSetup]) -> dict[str, SetupKind]:
 
 def check_observation(observation: ToRead, points: dict[str, Point], kinds: dict[str, SetupKind], field: str) -> None:
     """Raise `Refused` for an observation that cannot be one on this sheet and with these set-ups; `field` names it."""
-    names = ("code",) if len(codes_of(observation)) == 1 else ("a", "b")
-    for name, code in zip(names, codes_of(observation), strict=True):
-        find_point(points, code, f"{field}.{name}")
-    if isinstance(observation, SpanToRead | DifferenceToRead | GaugeToRead) and observation.a == observation.b:
+    codes = codes_of(observation)
+    for name, code in zip(("code",) if len(codes) == 1 else ("a", "b"), codes, strict=True):
+        if code not in points:
+            find_point(points, code, f"{field}.{name}")
+    if not isinstance(observation, _OF_ONE_POINT) and observation.a == observation.b:
         raise Refused(
             f"{observation.a} against itself reads nothing: name two different points.",
             field=f"{field}.b",

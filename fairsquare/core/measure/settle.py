@@ -21,7 +21,7 @@ NEAR = 1e6
 """Steps shorter than this many times `STEP` (10 mm, 10 sigma) may follow the whole second derivative."""
 _SLOW = 0.2
 """A step that is not this much shorter than the one before does not contract well: the whole second derivative is taken."""
-_LITTLE_MM = 1e-3
+_LITTLE_MM, _LAST_MM = 1e-3, 1e-8
 _MOST_STEPS = 300
 
 
@@ -83,10 +83,7 @@ def _dense_inverse(matrix: Floats) -> Floats:
     factor, fault = dpotrf(matrix, lower=False)
     if fault:
         raise LinAlgError("not positive definite")
-    upper, _ = dpotri(factor, lower=False)
-    whole = upper + upper.T
-    whole[np.diag_indices_from(whole)] /= 2
-    return np.asarray(whole)
+    return _whole(np.ones(len(matrix)), factor)
 
 
 def _inverse_by_blocks(matrix: Floats, alone: Ints) -> Floats:
@@ -117,7 +114,7 @@ def settle(equations: Equations, in_use: Floats, priors: Priors, state: State) -
     damping, whole, before = 0.0, False, np.inf
     at = linearise(equations, in_use, priors, state)
     for _ in range(_MOST_STEPS):
-        step, left, covariance = _full_step(equations, at, state)
+        step, left, covariance = _full_step(equations, at, state, before)
         if covariance is not None and left <= _AIM:
             escape = _downhill(equations, at, state)
             if escape is None:
@@ -144,21 +141,39 @@ def settle(equations: Equations, in_use: Floats, priors: Priors, state: State) -
     )
 
 
-def _full_step(equations: Equations, at: Linearised, state: State) -> tuple[Floats, float, Floats | None]:
-    """Return the Gauss-Newton step, how far it goes in units of what is allowed, and the covariance once that is little."""
+def _full_step(
+    equations: Equations, at: Linearised, state: State, before: float
+) -> tuple[Floats, float, Floats | None]:
+    """Return the Gauss-Newton step, how far it goes in units of what is allowed, and the covariance where it may be the last.
+
+    `before` is how far the step before went: one that is little and does not shrink any more is as good as the numbers allow.
+    """
     covariance: Floats | None = None
     if len(equations.alone):
         covariance = inverse(at.normal, equations.alone)
         step = covariance @ at.gradient
     else:
         scale = 1 / np.sqrt(np.diag(at.normal))
-        factor = cho_factor(at.normal * scale[:, None] * scale[None, :], check_finite=False)
-        step = scale * cho_solve(factor, scale * at.gradient, check_finite=False)
-        if np.abs(step[: state.layout.coordinates]).max(initial=0.0) <= _LITTLE_MM:
-            covariance = inverse(at.normal)
+        factor, fault = dpotrf(at.normal * scale[:, None] * scale[None, :], lower=False)
+        if fault:
+            raise LinAlgError("not positive definite")
+        step = scale * cho_solve((factor, False), scale * at.gradient, check_finite=False)
+        longest = float(np.abs(step[: state.layout.coordinates]).max(initial=0.0))
+        if longest <= _LAST_MM or (longest <= _LITTLE_MM and longest / STEP > _SLOW * before):
+            covariance = _whole(scale, factor)
     sigma = np.ones(state.layout.size) if covariance is None else np.sqrt(np.diag(covariance))
     moves = np.abs(step) / (STEP * np.maximum(1.0, sigma))
     return np.asarray(step), float(moves[: state.layout.coordinates].max(initial=0.0)), covariance
+
+
+def _whole(scale: Floats, factor: Floats) -> Floats:
+    """Return the inverse of the matrix that was scaled and factored."""
+    upper, _ = dpotri(factor, lower=False)
+    whole = upper + upper.T
+    whole[np.diag_indices_from(whole)] /= 2
+    whole *= scale[:, None]
+    whole *= scale[None, :]
+    return np.asarray(whole)
 
 
 def _hessian(equations: Equations, at: Linearised, state: State) -> Floats:

@@ -52,7 +52,10 @@ class Network(Model):
 
 @dataclass
 class Solved:
-    """A solved network, for those who go on reckoning with it. `covariance` is of all unknowns, (size, size)."""
+    """A solved network, for those who go on reckoning with it. `covariance` is of all unknowns, (size, size).
+
+    `now` are the tests of all observations at the answer; in `readings` and `places` what was put aside has those it had then.
+    """
 
     request: Network
     points: dict[str, Point]
@@ -65,6 +68,7 @@ class Solved:
     covariance: Floats
     readings: Tests
     places: Tests
+    now: Tests
     suspects: list[tuple[str, ...]] = field(default_factory=list)
 
 
@@ -183,7 +187,9 @@ def _solve(
     state, at, covariance = min(found, key=lambda one: one[1].cost)
     readings = check_readings(equations, at, covariance)
     places = check_places(priors, state, covariance, trusted)
-    return Solved(request, points, layout, equations, in_use, trusted, state, at, covariance, readings, places)
+    return Solved(
+        request, points, layout, equations, in_use, trusted, state, at, covariance, readings, places, readings
+    )
 
 
 def check_readings(equations: Equations, at: Linearised, covariance: Floats) -> Tests:

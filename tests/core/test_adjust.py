@@ -16,7 +16,8 @@ from fairsquare.core.measure.adjust import adjust_network
 from fairsquare.core.measure.checking import log_upper_tail
 from fairsquare.core.measure.conformity import JudgePoints, judge_points
 from fairsquare.core.measure.network import equations_of, layout_of
-from fairsquare.core.measure.solve import _start
+from fairsquare.core.measure.settle import linearise
+from fairsquare.core.measure.solve import _start, priors_of, solve_network
 from fairsquare.core.sheet.model import points_by_code
 from tests.core.network import (
     OTHERS,
@@ -220,6 +221,21 @@ def test_p_values_are_the_tail_of_chi_square() -> None:
         said = log_upper_tail(at, np.full(4, dof))
         assert np.allclose(said, chi2.logsf(at, dof), rtol=1e-10)
     assert np.isfinite(log_upper_tail(np.array([1e7]), np.array([3]))).all()
+
+
+def test_crooked_valleys_are_followed_to_their_floor() -> None:
+    """Few readings, some grossly wrong: the search settles, and no way down is left (checked along random ways)."""
+    random = np.random.default_rng(31)
+    for _ in range(40):
+        job = [one for one in careful_job(random, built(random)) if random.random() < 0.45]
+        for one in random.choice([o for o in job if o["kind"] == "span"], 2):
+            one["mm"] += float(random.uniform(40, 250))
+        solved = solve_network(request(job, snoop=False))
+        priors = priors_of(solved.request, solved.points, solved.layout, solved.trusted)
+        for _ in range(6):
+            step = random.normal(0, 1e-3, solved.layout.size) * np.sqrt(np.diag(solved.covariance))
+            near = linearise(solved.equations, solved.in_use, priors, solved.state.moved(step))
+            assert near.cost >= solved.at.cost - 1e-7
 
 
 def test_the_order_of_readings_changes_nothing() -> None:

@@ -21,6 +21,8 @@ NEAR = 1e6
 """Steps shorter than this many times `STEP` (10 mm, 10 sigma) may follow the whole second derivative."""
 _SLOW = 0.2
 """A step that is not this much shorter than the one before does not contract well: the whole second derivative is taken."""
+_PATIENCE = 10
+"""After so many steps the valley is a crooked one, which the first derivatives alone follow only in small steps."""
 _LITTLE_MM, _LAST_MM = 1e-3, 1e-8
 _MOST_STEPS = 300
 
@@ -106,14 +108,16 @@ def _inverse_by_blocks(matrix: Floats, alone: Ints) -> Floats:
     return whole
 
 
-def settle(equations: Equations, in_use: Floats, priors: Priors, state: State) -> tuple[State, Linearised, Floats]:
+def settle(
+    equations: Equations, in_use: Floats, priors: Priors, state: State, damping: float = 0.0
+) -> tuple[State, Linearised, Floats]:
     """Return the minimum, the network there, and the covariance (size, size), the inverse of the Gauss-Newton normal matrix.
 
-    Raises `Refused` where no minimum is reached.
+    `damping` is how carefully it sets out: 0 with full steps. Raises `Refused` where no minimum is reached.
     """
-    damping, whole, before = 0.0, False, np.inf
+    whole, before = False, np.inf
     at = linearise(equations, in_use, priors, state)
-    for _ in range(_MOST_STEPS):
+    for turn in range(_MOST_STEPS):
         step, left, covariance = _full_step(equations, at, state, before)
         if covariance is not None and left <= _AIM:
             escape = _downhill(equations, at, state)
@@ -122,7 +126,7 @@ def settle(equations: Equations, in_use: Floats, priors: Priors, state: State) -
             state, at, damping, whole = _roll_off(equations, in_use, priors, state, at, escape)
             before = np.inf
             continue
-        whole = whole or (left < NEAR and left > _SLOW * before)
+        whole = whole or turn >= _PATIENCE or (left < NEAR and left > _SLOW * before)
         if whole or damping:
             step = _damped_step(equations, at, state, damping, whole)
         trial = state.moved(step)

@@ -33,6 +33,9 @@ _SIGHT_SIGMAS = (2000.0, 0.2, 2000.0, 0.2, 0.2)
 _LEAST_BUILD_SIGMA = 1e-4
 """A sheet that claims to be exact is taken as good to a ten-thousandth of a millimetre, so that it can be reckoned with."""
 _SHORT_AXIS = 1e-3
+_STRAINED, _CAREFUL = 3.0, (0.1, 10.0)
+"""A misfit of more than this per component says that something is grossly wrong, which can lead the search astray: it sets
+out again with shorter steps, and the lowest counts."""
 
 
 class Network(Model):
@@ -184,6 +187,8 @@ def _solve(
     """Solve from each start and keep the lowest: a gross error can draw the search into a valley of its own."""
     priors = priors_of(request, points, layout, trusted)
     found = [settle(equations, in_use, priors, state) for state in starts]
+    if min(one[1].cost for one in found) > _STRAINED * equations.given.sum():
+        found += [settle(equations, in_use, priors, starts[0], damping) for damping in _CAREFUL]
     state, at, covariance = min(found, key=lambda one: one[1].cost)
     readings = check_readings(equations, at, covariance)
     places = check_places(priors, state, covariance, trusted)

@@ -13,7 +13,7 @@ from fairsquare.core.measure.drift import FEWEST_MOVED, moved_references
 from fairsquare.core.measure.observations import SetupKind
 from fairsquare.core.measure.picture import check_reading, counting, current_setup, reference_readings
 from fairsquare.core.measure.tools import ShopTool, ToolKind
-from fairsquare.core.release.holds import JobState, before_measuring, may_sign
+from fairsquare.core.release.holds import JobState, may_sign
 from fairsquare.core.release.record import make_record
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
 from fairsquare.files.records import sealed
@@ -178,20 +178,22 @@ class Desk:
             raise Refused("There is no reading in this.", field="readings", value=[])
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
-            needs = [one for one in taken if one.kind not in ("span", "difference")]
-            if setup is not None or needs:
+            own = setup
+            if any(one.kind not in ("span", "difference") for one in taken):
                 self._check_in_force(view, setup)
+            elif view.setup is None or view.setup.number != setup:
+                own = None
             checked = [self._checked(view, one, index) for index, one in enumerate(taken)]
             if any(one.purpose == "point" and one.kind not in ("span", "difference") for one in checked):
                 self._check_crossed(view, "setup_accepted")
-            before = {r.code: r.id for r in reference_readings(view.facts, setup) if r.kind == "point"} if setup else {}
+            before = {r.code: r.id for r in reference_readings(view.facts, own) if r.kind == "point"} if own else {}
             ids = []
             for one in checked:
                 again = (
                     one.kind == "point" and one.purpose == "reference" and one.replaces is None and one.code in before
                 )
                 reading = one._replace(replaces=before[one.code]) if again else one
-                ids.append(measuring.take_reading(connection, view.job.id, setup, reading, person.id))
+                ids.append(measuring.take_reading(connection, view.job.id, own, reading, person.id))
                 if reading.kind == "point" and reading.purpose == "reference":
                     before[reading.code] = ids[-1]
             if any(one.kind == "point" and one.purpose == "reference" for one in checked):
@@ -537,12 +539,8 @@ class Desk:
                 raise Unsure(
                     f"{number} is closed. A lead can open it again, on its record page.", field="job", value=number
                 )
-            if quick:
-                facts = load_facts(connection, job)
-                view = JobView(job, facts, before_measuring(facts))
-            else:
-                view = JobView(job, *self._cache.get(connection, job))
-            answer = work(connection, view)
+            look = self._cache.quick if quick else self._cache.get
+            answer = work(connection, JobView(job, *look(connection, job)))
             if touch:
                 jobs.touch(connection, job.id)
             return answer

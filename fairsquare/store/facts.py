@@ -16,28 +16,65 @@ from fairsquare.core.facts import (
     SignatureFact,
     Who,
 )
-from fairsquare.core.release.holds import JobState, job_state
+from fairsquare.core.release.holds import JobState, before_measuring, job_state
+from fairsquare.core.sheet.model import Sheet
 from fairsquare.store.database import Connection, rows, utc
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
-from fairsquare.store.sheets import find_sheet
+from fairsquare.store.sheets import find_sheet, newest_version
 
 _WHO = "p.full_name, p.role"
 
 
-def load_facts(connection: Connection, job: Job) -> JobFacts:
-    """Return the facts of a job, oldest first."""
-    sheet = find_sheet(connection, job.id)
+class Lasting:
+    """Rows that never change once they are committed, kept so that they are read from the database once.
+
+    Sheets by job and version; readings by job, to which only the newer ones are added. Where fewer or more are found than were
+    kept, which another server's numbering could bring about, all are read again.
+    """
+
+    def __init__(self, most: int = 200) -> None:
+        self._sheets: Kept[Sheet | None] = Kept(most)
+        self._readings: Kept[list[tuple[dict[str, Any], ...]]] = Kept(most)
+
+    def sheet(self, connection: Connection, job_id: int, version: int) -> Sheet | None:
+        """Return a version of a job's sheet."""
+
+        def find() -> Sheet | None:
+            found = find_sheet(connection, job_id, version)
+            return found.sheet if found else None
+
+        return self._sheets.get((job_id, version), find)
+
+    def readings(self, connection: Connection, job_id: int) -> tuple[dict[str, Any], ...]:
+        """Return the rows of a job's readings, oldest first."""
+        held = self._readings.get(job_id, lambda: [()])
+        before = held[0]
+        last = before[-1]["id"] if before else 0
+        count = rows(connection, "SELECT COUNT(*) AS many FROM reading WHERE job_id = %s AND id <= %s", job_id, last)[
+            0
+        ]["many"]
+        if count != len(before):
+            before, last = (), 0
+        held[0] = (*before, *_reading_rows(connection, job_id, last))
+        return held[0]
+
+
+def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None) -> JobFacts:
+    """Return the facts of a job, oldest first; `lasting` keeps what does not change, for reading outside of a write."""
+    version = newest_version(connection, job.id)
+    lasting = lasting or Lasting()
+    sheet = lasting.sheet(connection, job.id, version) if version is not None else None
     movements = _movements(connection, job.id)
     moved_at = max((move.by.at for move in movements if move.what != "sight"), default="")
     body_moved_at = max((move.by.at for move in movements if move.what in ("vehicle", "structure")), default="")
     return JobFacts(
         number=job.number,
-        sheet=sheet.sheet if sheet else None,
-        sheet_version=sheet.version if sheet else None,
+        sheet=sheet,
+        sheet_version=version,
         safety=_safety(connection, job.id),
         setups=_setups(connection, job.id, movements),
-        readings=_readings(connection, job.id, moved_at, body_moved_at),
+        readings=_readings(connection, job.id, lasting, moved_at, body_moved_at),
         movements=movements,
         gaps=_gaps(connection, job.id, body_moved_at),
         signatures=_signatures(connection, job.id),
@@ -49,15 +86,24 @@ class StateCache:
 
     def __init__(self, most: int = 600) -> None:
         self._kept: Kept[tuple[JobFacts, JobState]] = Kept(most)
+        self._lasting = Lasting()
 
     def get(self, connection: Connection, job: Job) -> tuple[JobFacts, JobState]:
         """Return the facts and the state of a job as they stand at its revision."""
 
         def work_out() -> tuple[JobFacts, JobState]:
-            facts = load_facts(connection, job)
+            facts = load_facts(connection, job, self._lasting)
             return facts, job_state(facts)
 
         return self._kept.get((job.id, job.revision), work_out)
+
+    def quick(self, connection: Connection, job: Job) -> tuple[JobFacts, JobState]:
+        """Return the facts and, where they were not worked out yet, only the holds before measuring: for a reading to be taken."""
+        kept = self._kept.look((job.id, job.revision))
+        if kept is not None:
+            return kept
+        facts = load_facts(connection, job, self._lasting)
+        return facts, before_measuring(facts)
 
 
 def _who(found: dict[str, Any]) -> Who:
@@ -128,17 +174,33 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
     )
 
 
-def _readings(connection: Connection, job_id: int, moved_at: str, body_moved_at: str) -> tuple[ReadingFact, ...]:
-    found = rows(
+def _reading_rows(connection: Connection, job_id: int, after: int) -> list[dict[str, Any]]:
+    return rows(
         connection,
         f"""SELECT r.id, s.number AS setup, r.purpose, r.kind, r.code, r.code_b, r.mode, r.axis, r.x, r.y, r.z, r.mm, r.pin_mm,
-              r.level_mm, r.arm_mm, r.sigma_mm, r.said, r.loaded, r.instrument, r.replaces_id, r.called_at, r.at, {_WHO},
-              t.at AS back_at, q.full_name AS back_name, q.role AS back_role
+              r.level_mm, r.arm_mm, r.sigma_mm, r.said, r.loaded, r.instrument, r.replaces_id, r.called_at, r.at, {_WHO}
             FROM reading r LEFT JOIN setup s ON s.id = r.setup_id JOIN person p ON p.id = r.person_id
-            LEFT JOIN reading_taken_back t ON t.reading_id = r.id LEFT JOIN person q ON q.id = t.person_id
-            WHERE r.job_id = %s ORDER BY r.id""",  # noqa: S608 - names of columns only
+            WHERE r.job_id = %s AND r.id > %s ORDER BY r.id""",  # noqa: S608 - names of columns only
+        job_id,
+        after,
+    )
+
+
+def _taken_back(connection: Connection, job_id: int) -> dict[int, Who]:
+    found = rows(
+        connection,
+        f"""SELECT t.reading_id, t.at, {_WHO}
+            FROM reading_taken_back t JOIN reading r ON r.id = t.reading_id JOIN person p ON p.id = t.person_id
+            WHERE r.job_id = %s""",  # noqa: S608 - names of columns only
         job_id,
     )
+    return {t["reading_id"]: _who(t) for t in found}
+
+
+def _readings(
+    connection: Connection, job_id: int, lasting: Lasting, moved_at: str, body_moved_at: str
+) -> tuple[ReadingFact, ...]:
+    taken_back = _taken_back(connection, job_id)
     kept_out = _kept_out(connection, job_id)
     return tuple(
         ReadingFact(
@@ -161,12 +223,12 @@ def _readings(connection: Connection, job_id: int, moved_at: str, body_moved_at:
             instrument=r["instrument"],
             by=_who(r),
             replaces=r["replaces_id"],
-            taken_back=Who(name=r["back_name"], role=r["back_role"], at=utc(r["back_at"])) if r["back_at"] else None,
+            taken_back=taken_back.get(r["id"]),
             stale=_is_stale(r, moved_at, body_moved_at),
             kept_out=kept_out.get(r["id"]),
             called_at=utc(r["called_at"]) if r["called_at"] else None,
         )
-        for r in found
+        for r in lasting.readings(connection, job_id)
     )
 
 

@@ -21,6 +21,11 @@ class Kept(Generic[T]):
         with self._lock:
             self._values.pop(key, None)
 
+    def look(self, key: Hashable) -> T | None:
+        """Return the value of a key where it is there."""
+        with self._lock:
+            return self._values.get(key)
+
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """Return the value of a key, made when it is not there."""
         with self._lock:

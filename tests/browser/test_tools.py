@@ -5,12 +5,10 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from fairsquare.actions import Desk
-from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.demo.by_hand import SOUND, ByHand
 from fairsquare.demo.load import load
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.demo.vehicles import DUNLIN, HERON, seed_of
-from fairsquare.files.sheets import sheet_as_csv
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.instrument import Faults, SimulatedInstrument
 from tests.browser.conftest import sign_in, watched
@@ -53,23 +51,7 @@ def test_the_heron_by_keyboard_from_take_in_to_a_judged_picture(page: Page, desk
     keys.enter("form .btn-primary")
     page.wait_for_url("**/take-in")
     job = page.url.split("/")[-2]
-    for item in SAFETY_ITEMS:
-        keys.enter(f"#{item.key} button[value=done]")
-        expect(page.locator(f"#{item.key}")).to_have_class("check done")
-    keys.enter("a[href$='/holds/made_safe'].btn-primary")
-    page.wait_for_url("**/holds/made_safe")
-    keys.press_focused(".hold-page .btn-primary")
-    page.wait_for_url("**/take-in")
-
-    keys.press("Escape")
-    keys.enter(f"a[href='/jobs/{job}/sheet']")
-    page.wait_for_url("**/sheet")
-    keys.to("[name=table]")
-    keys.press("Control+a")
-    keys.write(sheet_as_csv(HERON.sheet))
-    keys.enter("button:not([formaction]).btn")
-    expect(page.get_by_text("The sheet agrees with itself")).to_be_visible()
-    keys.enter("button[formaction]")
+    keys.make_safe_and_accept(job, HERON.sheet)
     expect(page.get_by_text("18 points, 8 references")).to_be_visible()
 
     keys.enter(f"a[href='/jobs/{job}/set-up']")

@@ -6,6 +6,7 @@ import numpy as np
 from playwright.sync_api import Page, expect
 
 from fairsquare.core.intake.safety import SAFETY_ITEMS
+from fairsquare.core.sheet.model import Sheet
 from fairsquare.demo.vehicles import DUNLIN, instrument_reading
 from fairsquare.files.records import check_record
 from fairsquare.files.sheets import sheet_as_csv
@@ -60,6 +61,27 @@ class Keys:
         self.press("Enter")
         self.page.wait_for_url("**/")
 
+    def make_safe_and_accept(self, job: str, sheet: Sheet) -> None:
+        """From the take-in page: answer the made-safe list, sign it, and accept a sheet that agrees with itself."""
+        for item in SAFETY_ITEMS:
+            answer = "absent" if item.key == "high_voltage" else "done"
+            self.enter(f"#{item.key} button[value={answer}]")
+            expect(self.page.locator(f"#{item.key}")).to_have_class(f"check {answer}")
+        self.enter("a[href$='/holds/made_safe'].btn-primary")
+        self.page.wait_for_url("**/holds/made_safe")
+        self.press_focused(".hold-page .btn-primary")
+        self.page.wait_for_url("**/take-in")
+        self.press("Escape")
+        self.enter(f"a[href='/jobs/{job}/sheet']")
+        self.page.wait_for_url("**/sheet")
+        self.to("[name=table]")
+        self.press("Control+a")
+        self.write(sheet_as_csv(sheet))
+        self.enter("button:not([formaction]).btn")
+        expect(self.page.get_by_text(f"{len(sheet.points)} points understood")).to_be_visible()
+        expect(self.page.get_by_text("The sheet agrees with itself")).to_be_visible()
+        self.enter("button[formaction]")
+
 
 def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     keys = Keys(page)
@@ -78,24 +100,7 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     page.wait_for_url("**/take-in")
     job = page.url.split("/")[-2]
 
-    for item in SAFETY_ITEMS:
-        answer = "absent" if item.key == "high_voltage" else "done"
-        keys.enter(f"#{item.key} button[value={answer}]")
-        expect(page.locator(f"#{item.key}")).to_have_class(f"check {answer}")
-    keys.enter("a[href$='/holds/made_safe'].btn-primary")
-    page.wait_for_url("**/holds/made_safe")
-    keys.press_focused(".hold-page .btn-primary")
-    page.wait_for_url("**/take-in")
-
-    keys.press("Escape")
-    keys.enter(f"a[href='/jobs/{job}/sheet']")
-    page.wait_for_url("**/sheet")
-    keys.to("[name=table]")
-    keys.press("Control+a")
-    keys.write(sheet_as_csv(DUNLIN.sheet))
-    keys.enter("button:not([formaction]).btn")
-    expect(page.get_by_text("20 points understood")).to_be_visible()
-    keys.enter("button[formaction]")
+    keys.make_safe_and_accept(job, DUNLIN.sheet)
     expect(page.get_by_text("20 points, 6 references")).to_be_visible()
 
     keys.enter(f"a[href='/jobs/{job}/set-up']")

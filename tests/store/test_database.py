@@ -9,6 +9,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.demo.vehicles import VEHICLES
 from fairsquare.store import jobs, measuring, people, sheets
 from fairsquare.store.database import Database, DatabaseAway, connect_arguments, execute, row, rows
+from fairsquare.store.facts import Lasting, load_facts
 from fairsquare.store.jobs import JobDetails, NoSuchJob, StaleEdit
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.migrate import FOLDER, MigrationFault, migrate, migrations
@@ -235,3 +236,26 @@ def test_a_url_that_is_none_says_what_is_right() -> None:
         connect_arguments("sqlite:///x")
     with pytest.raises(DatabaseAway):
         Database("mysql://a:b@127.0.0.1:9/none").run(lambda c: rows(c, "SELECT 1"))
+
+
+def test_what_lasts_is_read_once_and_again_where_it_does_not_add_up(database, persons) -> None:
+    job, person = open_job(database, persons["lead"]), persons["technician"].id
+    database.run(lambda c: measuring.open_setup(c, job.id, "instrument", "arm", 0.3, 1, person))
+
+    def take(value: float) -> int:
+        reading = NewReading("point", "F4L", (value, 0.0, 0.0), "f4l")
+        return database.run(lambda c: measuring.take_reading(c, job.id, 1, reading, person))
+
+    lasting = Lasting()
+    first, second = take(1.0), take(2.0)
+    kept = database.run(lambda c: lasting.readings(c, job.id))
+    assert [one["id"] for one in kept] == [first, second]
+    third = take(3.0)
+    again = database.run(lambda c: lasting.readings(c, job.id))
+    assert [one["id"] for one in again] == [first, second, third]
+    assert again[0] is kept[0], "what was read before is not read again"
+    database.run(lambda c: execute(c, "DELETE FROM reading WHERE id = %s", second))
+    assert [one["id"] for one in database.run(lambda c: lasting.readings(c, job.id))] == [first, third]
+    database.run(lambda c: measuring.take_back(c, job.id, third, person))
+    facts = database.run(lambda c: load_facts(c, job, lasting))
+    assert [r.taken_back is not None for r in facts.readings] == [False, True]

@@ -147,17 +147,27 @@ def _points(solved: Solved) -> dict[str, AdjustedPoint]:
     places = solved.state.values[: solved.layout.coordinates].reshape(-1, 3)
     sheet = np.array([point.xyz for point in solved.points.values()], dtype=float).reshape(-1, 3)
     determined = _determined(solved)
-    found = {}
-    for row, (code, first) in enumerate(solved.layout.points.items()):
-        own = solved.covariance[first : first + 3, first : first + 3]
-        found[code] = AdjustedPoint(
-            xyz=_row3(places[row]),
-            covariance=_matrix3(own),
-            deviation=_row3(places[row] - sheet[row]),
-            sigma=_row3(np.sqrt(np.diag(own))),
-            determined=(bool(determined[row, 0]), bool(determined[row, 1]), bool(determined[row, 2])),
+    first = np.arange(0, solved.layout.coordinates, 3)[:, None] + np.arange(3)
+    blocks = solved.covariance[first[:, :, None], first[:, None, :]]
+    rows = zip(
+        solved.points,
+        places.tolist(),
+        blocks.tolist(),
+        (places - sheet).tolist(),
+        np.sqrt(np.einsum("nkk->nk", blocks)).tolist(),
+        determined.tolist(),
+        strict=True,
+    )
+    return {
+        code: AdjustedPoint.model_construct(
+            xyz=tuple(xyz),
+            covariance=(tuple(own[0]), tuple(own[1]), tuple(own[2])),
+            deviation=tuple(deviation),
+            sigma=tuple(sigma),
+            determined=tuple(known),
         )
-    return found
+        for code, xyz, own, deviation, sigma, known in rows
+    }
 
 
 def _determined(solved: Solved) -> Bools:

@@ -11,12 +11,11 @@ from fairsquare.core.measure.next_reading import (
     Candidate,
     DifferenceCandidate,
     GaugeCandidate,
-    NextMeasurement,
     PointCandidate,
     SpanCandidate,
     as_read,
     candidates_of,
-    next_measurement,
+    rank,
 )
 from fairsquare.core.measure.observations import AXES, codes_of, setup_kinds
 from fairsquare.core.measure.picture import ARM, Picture, network_of, readings_of, sight_now
@@ -58,15 +57,11 @@ def advise(facts: JobFacts, picture: Picture, sheet: Sheet, tools: Sequence[Shop
     candidates = _could_be_read(facts, picture, sheet, tools, network)
     if not candidates:
         return None
-    plain = Network(**{name: getattr(network, name) for name in Network.model_fields})
     try:
-        ranked = next_measurement(
-            NextMeasurement(**dict(plain), candidates=tuple(candidates), goal=goal, count=1)
-        ).ranked
-        solved = solve_network(plain)
+        solved = solve_network(network)
     except FairSquareError:
         return None
-    best = ranked[0]
+    best = next(rank(solved, candidates, goal, 1))
     if best.trace_after > _NOTHING * best.trace_before:
         return None
     return Advice(

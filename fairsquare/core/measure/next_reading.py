@@ -119,7 +119,7 @@ def next_measurement(request: NextMeasurement) -> ReadingsRanked:
         find_point(points, code, f"goal.{index}")
     candidates = _candidates(request, points)
     solved = solve_network(Network(**{name: getattr(request, name) for name in Network.model_fields}))
-    return ReadingsRanked(ranked=tuple(_ranked(solved, candidates, request.goal, request.count)))
+    return ReadingsRanked(ranked=tuple(rank(solved, candidates, request.goal, request.count)))
 
 
 def _candidates(request: NextMeasurement, points: dict[str, Point]) -> list[Candidate]:
@@ -189,9 +189,7 @@ def _of_every_point(
         yield candidate
 
 
-def _ranked(
-    solved: Solved, candidates: Sequence[Candidate], goal: Sequence[str], count: int
-) -> Iterator[RankedReading]:
+def rank(solved: Solved, candidates: Sequence[Candidate], goal: Sequence[str], count: int) -> Iterator[RankedReading]:
     """Yield the best candidate, then the best of the others with that one taken as read, and so on."""
     if not candidates:
         return

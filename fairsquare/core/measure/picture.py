@@ -132,7 +132,7 @@ def picture_of(
         JudgePoints(
             sheet=sheet,
             points={
-                code: MeasuredPoint(xyz=at.xyz, covariance=at.covariance, determined=at.determined)
+                code: MeasuredPoint.model_construct(xyz=at.xyz, covariance=at.covariance, determined=at.determined)
                 for code, at in placed.items()
             },
         )
@@ -271,7 +271,7 @@ def _join(
             for code in codes_of(observation):
                 touched.setdefault(code, []).append(reading)
     placed = {
-        code: PlacedPoint(
+        code: PlacedPoint.model_construct(
             xyz=at.xyz,
             covariance=at.covariance,
             determined=at.determined,
@@ -312,9 +312,10 @@ def _doubts(rejected: Sequence[str], distrusted: Sequence[str], suspects: Sequen
 
 def _scatter(readings: Sequence[ReadingFact]) -> float | None:
     """Return the largest distance of one instrument reading of a point from their mean, mm; null for fewer than two."""
-    places = np.array([reading.xyz for reading in readings if reading.xyz is not None], dtype=float)
-    if len(places) < 2:
+    read = [reading.xyz for reading in readings if reading.xyz is not None]
+    if len(read) < 2:
         return None
+    places = np.array(read, dtype=float)
     return float(np.linalg.norm(places - places.mean(axis=0), axis=1).max())
 
 

@@ -2,6 +2,8 @@
 
 import numpy as np
 from fastapi import APIRouter, Depends, Request, Response
+from fastapi.responses import HTMLResponse
+from markupsafe import Markup
 
 from fairsquare.actions import Unsure
 from fairsquare.actions.spine import spine
@@ -10,7 +12,7 @@ from fairsquare.core.measure.picture import counting
 from fairsquare.core.sheet.model import find_point, partner_code, points_by_code, tolerances
 from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
 from fairsquare.store.people import Session
-from fairsquare.web.page import desk_of, render, signed_in
+from fairsquare.web.page import desk_of, drawn_once, part, render, signed_in
 
 router = APIRouter()
 
@@ -44,13 +46,18 @@ def why(request: Request, number: str, code: str, session: Session = Depends(sig
     )
 
 
-@router.get("/jobs/{number}/measure/next")
-def next_reading(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+@router.get("/jobs/{number}/measure/next", dependencies=[Depends(signed_in)])
+def next_reading(request: Request, number: str) -> Response:
     """Say which reading would help most, with the tools that the shop owns."""
     view = desk_of(request).view(number)
     picture, sheet = view.state.picture, view.facts.sheet
-    advice = advise(view.facts, picture, sheet, desk_of(request).tools()) if picture and sheet else None
-    return render(request, "parts/next_reading.html", session, view=view, advice=advice)
+    tools = desk_of(request).tools()
+
+    def make() -> Markup:
+        advice = advise(view.facts, picture, sheet, tools) if picture and sheet else None
+        return part("parts/next_reading.html", advice=advice)
+
+    return HTMLResponse(drawn_once(request, ("next", view.job.id, view.job.revision, tools), make))
 
 
 @router.get("/jobs/{number}/settings")

@@ -11,7 +11,7 @@ from scipy.special import chdtrc
 
 from fairsquare.core.measure.network import Bools, Floats
 from fairsquare.core.measure.observations import NetworkSetup
-from fairsquare.core.measure.settle import inverse, linearise
+from fairsquare.core.measure.settle import linearise, variances
 from fairsquare.core.measure.solve import Network, Solved, check_places, priors_of, solve_network
 from fairsquare.core.model import Code, Flags, Many, Matrix3, Model, Row3
 from fairsquare.core.sheet.model import find_point, points_by_code, tolerances
@@ -183,8 +183,8 @@ def _determined(solved: Solved) -> Bools:
     values[:count] = priors.values[:count]
     at_sheet = linearise(solved.equations, solved.in_use, priors, replace(solved.state, values=values))
     good = np.ones((count // 3, 3), dtype=bool)
-    for covariance in (solved.covariance, inverse(at_sheet.normal, solved.equations.alone)):
-        told = (1 / np.diag(covariance)[:count] - priors.weights[:count]).reshape(-1, 3)
+    for variance in (np.diag(solved.covariance), variances(at_sheet.normal, solved.equations.alone)):
+        told = (1 / variance[:count] - priors.weights[:count]).reshape(-1, 3)
         certain = told > 1e-9 * priors.weights[:count].reshape(-1, 3)
         sigma = np.divide(1.0, np.sqrt(np.maximum(told, 0)), out=np.full_like(told, np.inf), where=certain)
         good &= sigma <= limits

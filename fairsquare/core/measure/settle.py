@@ -88,24 +88,65 @@ def _dense_inverse(matrix: Floats) -> Floats:
     return _whole(np.ones(len(matrix)), factor)
 
 
-def _inverse_by_blocks(matrix: Floats, alone: Ints) -> Floats:
+@dataclass(frozen=True)
+class _Eliminated:
+    """A scaled normal matrix with the points that stand alone eliminated (the Schur complement)."""
+
+    columns: Ints
+    rest: Ints
+    blocks: Floats
+    carried: Floats
+    kept: Floats
+
+
+def _eliminate(matrix: Floats, alone: Ints) -> _Eliminated:
+    """Return the parts of a symmetric matrix's inverse. Raises `LinAlgError` where it is not positive definite."""
     columns = alone.ravel()
-    rest = np.setdiff1d(np.arange(len(matrix)), columns)
-    blocks = np.linalg.inv(matrix[alone[:, :, None], alone[:, None, :]])
-    across = matrix[np.ix_(columns, rest)].reshape(len(alone), 3, len(rest))
+    rest = np.setdiff1d(np.arange(len(matrix)), columns, assume_unique=True)
+    own = matrix[alone[:, :, None], alone[:, None, :]]
+    np.linalg.cholesky(own)
+    blocks = np.asarray(np.linalg.inv(own), dtype=float)
+    across = matrix[columns[:, None], rest[None, :]].reshape(len(alone), 3, len(rest))
     carried = (blocks @ across).reshape(len(columns), len(rest))
-    kept = _dense_inverse(matrix[np.ix_(rest, rest)] - across.reshape(carried.shape).T @ carried)
-    spread = carried @ kept
+    kept = _dense_inverse(matrix[rest[:, None], rest[None, :]] - across.reshape(carried.shape).T @ carried)
+    return _Eliminated(columns, rest, blocks, carried, kept)
+
+
+def _solve_by_blocks(parts: _Eliminated, right: Floats) -> Floats:
+    found = np.empty_like(right)
+    own = (parts.blocks @ right[parts.columns].reshape(-1, 3, 1)).ravel()
+    found[parts.rest] = parts.kept @ (right[parts.rest] - parts.carried.T @ right[parts.columns])
+    found[parts.columns] = own - parts.carried @ found[parts.rest]
+    return found
+
+
+def _inverse_by_blocks(matrix: Floats, alone: Ints) -> Floats:
+    parts = _eliminate(matrix, alone)
+    spread = parts.carried @ parts.kept
     whole = np.empty_like(matrix)
-    own = spread @ carried.T
+    own = spread @ parts.carried.T
     for k in range(3):
         for other in range(3):
-            own[np.arange(k, len(columns), 3), np.arange(other, len(columns), 3)] += blocks[:, k, other]
-    whole[np.ix_(columns, columns)] = own
-    whole[np.ix_(columns, rest)] = -spread
-    whole[np.ix_(rest, columns)] = -spread.T
-    whole[np.ix_(rest, rest)] = kept
+            own[np.arange(k, len(own), 3), np.arange(other, len(own), 3)] += parts.blocks[:, k, other]
+    whole[parts.columns[:, None], parts.columns[None, :]] = own
+    whole[parts.columns[:, None], parts.rest[None, :]] = -spread
+    whole[parts.rest[:, None], parts.columns[None, :]] = -spread.T
+    whole[parts.rest[:, None], parts.rest[None, :]] = parts.kept
     return whole
+
+
+def variances(normal: Floats, alone: Ints) -> Floats:
+    """Return the diagonal of the inverse of a positive definite matrix, (size,), without the rest where it can be had so."""
+    if len(alone) == 0:
+        return np.asarray(np.diag(inverse(normal)))
+    scale = 1 / np.sqrt(np.diag(normal))
+    parts = _eliminate(normal * scale[:, None] * scale[None, :], alone)
+    found = np.empty(len(normal))
+    found[parts.rest] = np.diag(parts.kept)
+    found[parts.columns] = np.einsum("nkk->nk", parts.blocks).ravel() + np.einsum(
+        "ij,ij->i", parts.carried @ parts.kept, parts.carried
+    )
+    return np.asarray(found * scale**2)
 
 
 def settle(
@@ -153,18 +194,18 @@ def _full_step(
     `before` is how far the step before went: one that is little and does not shrink any more is as good as the numbers allow.
     """
     covariance: Floats | None = None
+    scale = 1 / np.sqrt(np.diag(at.normal))
+    scaled = at.normal * scale[:, None] * scale[None, :]
     if len(equations.alone):
-        covariance = inverse(at.normal, equations.alone)
-        step = covariance @ at.gradient
+        step = scale * _solve_by_blocks(_eliminate(scaled, equations.alone), scale * at.gradient)
     else:
-        scale = 1 / np.sqrt(np.diag(at.normal))
-        factor, fault = dpotrf(at.normal * scale[:, None] * scale[None, :], lower=False)
+        factor, fault = dpotrf(scaled, lower=False)
         if fault:
             raise LinAlgError("not positive definite")
         step = scale * cho_solve((factor, False), scale * at.gradient, check_finite=False)
-        longest = float(np.abs(step[: state.layout.coordinates]).max(initial=0.0))
-        if longest <= _LAST_MM or (longest <= _LITTLE_MM and longest / STEP > _SLOW * before):
-            covariance = _whole(scale, factor)
+    longest = float(np.abs(step[: state.layout.coordinates]).max(initial=0.0))
+    if longest <= _LAST_MM or (longest <= _LITTLE_MM and longest / STEP > _SLOW * before):
+        covariance = inverse(at.normal, equations.alone) if len(equations.alone) else _whole(scale, factor)
     sigma = np.ones(state.layout.size) if covariance is None else np.sqrt(np.diag(covariance))
     moves = np.abs(step) / (STEP * np.maximum(1.0, sigma))
     return np.asarray(step), float(moves[: state.layout.coordinates].max(initial=0.0)), covariance
@@ -201,11 +242,20 @@ def _downhill(equations: Equations, at: Linearised, state: State) -> Floats | No
     """Return a way down from a place without slope that is no minimum (a saddle), or null where it is one."""
     scale = 1 / np.sqrt(np.diag(at.normal))
     hessian = _hessian(equations, at, state) * scale[:, None] * scale[None, :]
-    _, fault = dpotrf(hessian + 1e-10 * np.eye(len(hessian)))
-    if not fault:
+    if _positive(hessian + 1e-10 * np.eye(len(hessian)), equations.alone):
         return None
     _, vectors = eigh(hessian, subset_by_index=[0, 0])
     return np.asarray(vectors[:, 0] * scale)
+
+
+def _positive(matrix: Floats, alone: Ints) -> bool:
+    if len(alone) == 0:
+        return not dpotrf(matrix)[1]
+    try:
+        _eliminate(matrix, alone)
+    except LinAlgError:
+        return False
+    return True
 
 
 def _roll_off(

@@ -82,26 +82,28 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
 
 
 class StateCache:
-    """Job states that were worked out, kept by job and revision: whatever is recorded of a job makes a new one."""
+    """Job states that were worked out, the newest revision of each job: whatever is recorded of a job makes a new one."""
 
     def __init__(self, most: int = 600) -> None:
-        self._kept: Kept[tuple[JobFacts, JobState]] = Kept(most)
+        self._kept: Kept[tuple[int, JobFacts, JobState]] = Kept(most)
         self._lasting = Lasting()
 
     def get(self, connection: Connection, job: Job) -> tuple[JobFacts, JobState]:
         """Return the facts and the state of a job as they stand at its revision."""
-
-        def work_out() -> tuple[JobFacts, JobState]:
-            facts = load_facts(connection, job, self._lasting)
-            return facts, job_state(facts)
-
-        return self._kept.get((job.id, job.revision), work_out)
+        kept = self._kept.look(job.id)
+        if kept is not None and kept[0] == job.revision:
+            return kept[1], kept[2]
+        facts = load_facts(connection, job, self._lasting)
+        state = job_state(facts)
+        if kept is None or kept[0] < job.revision:
+            self._kept.put(job.id, (job.revision, facts, state))
+        return facts, state
 
     def quick(self, connection: Connection, job: Job) -> tuple[JobFacts, JobState]:
         """Return the facts and, where they were not worked out yet, only the holds before measuring: for a reading to be taken."""
-        kept = self._kept.look((job.id, job.revision))
-        if kept is not None:
-            return kept
+        kept = self._kept.look(job.id)
+        if kept is not None and kept[0] == job.revision:
+            return kept[1], kept[2]
         facts = load_facts(connection, job, self._lasting)
         return facts, before_measuring(facts)
 

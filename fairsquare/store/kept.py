@@ -24,7 +24,17 @@ class Kept(Generic[T]):
     def look(self, key: Hashable) -> T | None:
         """Return the value of a key where it is there."""
         with self._lock:
+            if key in self._values:
+                self._values.move_to_end(key)
             return self._values.get(key)
+
+    def put(self, key: Hashable, value: T) -> None:
+        """Keep a value under a key, in place of the one before."""
+        with self._lock:
+            self._values[key] = value
+            self._values.move_to_end(key)
+            while len(self._values) > self._most:
+                self._values.popitem(last=False)
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
         """Return the value of a key, made when it is not there."""
@@ -33,8 +43,5 @@ class Kept(Generic[T]):
                 self._values.move_to_end(key)
                 return self._values[key]
         value = make()
-        with self._lock:
-            self._values[key] = value
-            while len(self._values) > self._most:
-                self._values.popitem(last=False)
+        self.put(key, value)
         return value

@@ -124,7 +124,7 @@ def _judge_all(
         states = tuple(_state(bool(off[row, k]), bool(close[row, k]), measured.determined[k]) for k in range(3))
         moved = _row3(deviation[row])
         words = direction_words(moved, points[code].xyz, measured.determined)
-        judged[code] = PointJudgement(
+        judged[code] = PointJudgement.model_construct(
             deviation=moved,
             expanded=_row3(expanded[row]),
             probability=_row3(probability[row]),

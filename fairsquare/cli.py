@@ -156,6 +156,7 @@ def import_sheet(
     draft = read_table(ReadTable(rows=rows, unit=unit, name=file.stem))  # type: ignore[arg-type]
     troubles = [f"{trouble.words}" for trouble in draft.troubles]
     troubles += [f"line {line.line}: {trouble.words}" for line in draft.lines for trouble in line.troubles]
+    troubles += [f"line {draft.line_of(found) or '?'}: {found.detail}" for found in draft.findings]
     for words in (*remarks, *troubles):
         typer.echo(words, err=True)
     if draft.sheet is None:

@@ -1,7 +1,7 @@
 """Everything recorded of a job, gathered into the facts from which core works it out."""
 
 import json
-from typing import Any
+from typing import Any, NamedTuple
 
 from fairsquare.core.facts import (
     ChoiceFact,
@@ -26,6 +26,14 @@ from fairsquare.store.sheets import find_sheet, newest_version
 _WHO = "p.full_name, p.role"
 
 
+class _Fate(NamedTuple):
+    """What may still happen to a reading that was recorded."""
+
+    taken_back: Who | None
+    kept_out: KeptOut | None
+    stale: bool
+
+
 class Lasting:
     """Rows that never change once they are committed, kept so that they are read from the database once.
 
@@ -36,6 +44,7 @@ class Lasting:
     def __init__(self, most: int = 200) -> None:
         self._sheets: Kept[Sheet | None] = Kept(most)
         self._readings: Kept[list[tuple[dict[str, Any], ...]]] = Kept(most)
+        self._facts: Kept[dict[int, tuple[_Fate, ReadingFact]]] = Kept(most)
 
     def sheet(self, connection: Connection, job_id: int, version: int) -> Sheet | None:
         """Return a version of a job's sheet."""
@@ -51,13 +60,19 @@ class Lasting:
         held = self._readings.get(job_id, lambda: [()])
         before = held[0]
         last = before[-1]["id"] if before else 0
-        count = rows(connection, "SELECT COUNT(*) AS many FROM reading WHERE job_id = %s AND id <= %s", job_id, last)[
-            0
-        ]["many"]
-        if count != len(before):
+        known = rows(connection, "SELECT COUNT(*) AS many FROM reading WHERE job_id = %s AND id <= %s", job_id, last)
+        if known[0]["many"] != len(before):
             before, last = (), 0
         held[0] = (*before, *_reading_rows(connection, job_id, last))
         return held[0]
+
+    def fact(self, job_id: int, found: dict[str, Any], fate: _Fate) -> ReadingFact:
+        """Return a row as a fact, made once for as long as its fate stays the same."""
+        made = self._facts.get(job_id, dict)
+        kept = made.get(found["id"])
+        if kept is None or kept[0] != fate:
+            kept = made[found["id"]] = fate, _reading_fact(found, fate)
+        return kept[1]
 
 
 def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None) -> JobFacts:
@@ -202,35 +217,40 @@ def _taken_back(connection: Connection, job_id: int) -> dict[int, Who]:
 def _readings(
     connection: Connection, job_id: int, lasting: Lasting, moved_at: str, body_moved_at: str
 ) -> tuple[ReadingFact, ...]:
-    taken_back = _taken_back(connection, job_id)
-    kept_out = _kept_out(connection, job_id)
+    taken_back, kept_out = _taken_back(connection, job_id), _kept_out(connection, job_id)
     return tuple(
-        ReadingFact(
-            id=r["id"],
-            setup=r["setup"],
-            purpose=r["purpose"],
-            kind=r["kind"],
-            code=r["code"],
-            b=r["code_b"],
-            mode=r["mode"],
-            axis=r["axis"],
-            xyz=(r["x"], r["y"], r["z"]) if r["kind"] == "point" else None,
-            mm=r["mm"],
-            pin_mm=r["pin_mm"],
-            level_mm=r["level_mm"],
-            arm_mm=r["arm_mm"],
-            sigma_mm=r["sigma_mm"],
-            said=r["said"],
-            loaded=bool(r["loaded"]),
-            instrument=r["instrument"],
-            by=_who(r),
-            replaces=r["replaces_id"],
-            taken_back=taken_back.get(r["id"]),
-            stale=_is_stale(r, moved_at, body_moved_at),
-            kept_out=kept_out.get(r["id"]),
-            called_at=utc(r["called_at"]) if r["called_at"] else None,
+        lasting.fact(
+            job_id,
+            r,
+            _Fate(taken_back.get(r["id"]), kept_out.get(r["id"]), _is_stale(r, moved_at, body_moved_at)),
         )
         for r in lasting.readings(connection, job_id)
+    )
+
+
+def _reading_fact(r: dict[str, Any], fate: _Fate) -> ReadingFact:
+    return ReadingFact(
+        id=r["id"],
+        setup=r["setup"],
+        purpose=r["purpose"],
+        kind=r["kind"],
+        code=r["code"],
+        b=r["code_b"],
+        mode=r["mode"],
+        axis=r["axis"],
+        xyz=(r["x"], r["y"], r["z"]) if r["kind"] == "point" else None,
+        mm=r["mm"],
+        pin_mm=r["pin_mm"],
+        level_mm=r["level_mm"],
+        arm_mm=r["arm_mm"],
+        sigma_mm=r["sigma_mm"],
+        said=r["said"],
+        loaded=bool(r["loaded"]),
+        instrument=r["instrument"],
+        by=_who(r),
+        replaces=r["replaces_id"],
+        called_at=utc(r["called_at"]) if r["called_at"] else None,
+        **fate._asdict(),
     )
 
 

@@ -15,6 +15,7 @@ from fairsquare import __version__
 from fairsquare.actions import Desk
 from fairsquare.api.routes import router as api_router
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.sheet.check import Finding
 from fairsquare.settings import Settings
 from fairsquare.store.database import Database, DatabaseAway, rows
 from fairsquare.store.kept import Kept
@@ -64,6 +65,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     )
     app.state.settings = settings
     app.state.drawn = Kept[Markup](most=400)
+    app.state.findings = Kept[tuple[Finding, ...]](most=200)
     app.state.papers = Papers()
     app.state.desk = Desk(
         database,

@@ -92,6 +92,9 @@ def test_the_heron_by_keyboard_from_take_in_to_a_judged_picture(page: Page, desk
         keys.press("Enter")
     expect(page.locator(".tallies")).to_contain_text("12 of 18 points", timeout=30_000)
     expect(page.locator(".tallies")).to_contain_text("1 to settle")
+    page.wait_for_function(
+        "() => Object.keys(localStorage).every(k => !k.startsWith('kept:') || localStorage[k] === '[]')"
+    )
     view = desk.view(job)
     assert view.state.picture.judged["F2R"].state == "off"
     expect(page.locator("[data-revision]")).to_have_attribute("data-revision", str(view.job.revision))

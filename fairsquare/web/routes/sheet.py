@@ -17,6 +17,7 @@ from fairsquare.core.sheet.table import ReadTable, SheetDraft, read_table, with_
 from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.files import sheets as files
 from fairsquare.store import sheets as store
+from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, drawn_once, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.words import CONSTRUCTIONS
@@ -57,6 +58,8 @@ def show(
     before, _ = _stored(request, view, stored.version - 1) if stored.version > 1 else (None, [])
     link = f"/jobs/{number}/sheet?b={quote(b[:40], safe='')}&a="
     of_sheet = (view.job.id, stored.version, link)
+    kept: Kept[tuple[Finding, ...]] = request.app.state.findings
+    findings = kept.get(of_sheet[:2], lambda: check_sheet(CheckSheet(sheet=stored.sheet)).findings)
     return render(
         request,
         "sheet.html",
@@ -73,10 +76,10 @@ def show(
         ends=drawn_once(request, ("ends", *of_sheet), lambda: ends(stored.sheet, {}, link=link)),
         span=span,
         changes=differences(before.sheet, stored.sheet) if before else (),
-        findings=check_sheet(CheckSheet(sheet=stored.sheet)).findings,
+        findings=findings,
         comparative=any(point.sigma_mm for point in stored.sheet.points),
         worst=max((max(point.sigma_mm) for point in stored.sheet.points if point.sigma_mm), default=0.0),
-        as_table=files.sheet_as_csv(stored.sheet, stored.said),
+        as_table=files.sheet_as_csv(stored.sheet, stored.said) if findings else "",
     )
 
 

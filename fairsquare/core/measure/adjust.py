@@ -95,8 +95,9 @@ class Adjusted(Model):
 
 def adjust_network(request: AdjustNetwork) -> Adjusted:
     """Join all observations into one picture. Raises `Refused` or `UnknownCode` for what cannot be part of one."""
+    points = points_by_code(request.sheet)
     for index, code in enumerate(request.joint or ()):
-        find_point(points_by_code(request.sheet), code, f"joint.{index}")
+        find_point(points, code, f"joint.{index}")
     solved = solve_network(request)
     return _result(solved, request.joint)
 

@@ -1,7 +1,10 @@
 """Everything recorded of a job, gathered into the facts from which core works it out."""
 
 import json
-from typing import Any, NamedTuple
+from collections.abc import Callable, Iterable
+from typing import Any, NamedTuple, TypeVar, cast
+
+from pymysql.cursors import Cursor
 
 from fairsquare.core.facts import (
     ChoiceFact,
@@ -21,8 +24,9 @@ from fairsquare.core.sheet.model import Sheet
 from fairsquare.store.database import Connection, rows, utc
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
-from fairsquare.store.sheets import find_sheet, newest_version
+from fairsquare.store.sheets import find_sheet
 
+T = TypeVar("T")
 _WHO = "p.full_name, p.role"
 
 
@@ -34,17 +38,61 @@ class _Fate(NamedTuple):
     stale: bool
 
 
+class _Fates(NamedTuple):
+    """What happened to the readings of a job: by id who took them back, why they are kept out, and when things moved."""
+
+    taken_back: dict[int, Who]
+    kept_out: dict[int, KeptOut]
+    moved_at: str
+    body_moved_at: str
+
+    def of(self, r: dict[str, Any]) -> _Fate:
+        """Return what happened to one reading."""
+        return _Fate(
+            self.taken_back.get(r["id"]), self.kept_out.get(r["id"]), bool(self.moved_at) and self._is_stale(r)
+        )
+
+    def _is_stale(self, r: dict[str, Any]) -> bool:
+        """Say whether a reading is older than what makes it old: a span needs no set-up, so only the body's own moves count.
+
+        When it was read is when it was called out, which may be before it could be sent.
+        """
+        read_at = min(utc(r["at"]), utc(r["called_at"])) if r["called_at"] else utc(r["at"])
+        if r["kind"] in ("span", "difference"):
+            return read_at <= self.body_moved_at
+        return bool(r["purpose"] == "point" and read_at <= self.moved_at)
+
+
+_PARTS = {
+    "sheet": "SELECT COUNT(*), MAX(version) FROM sheet WHERE job_id = {job}",
+    "safety": "SELECT COUNT(*), MAX(id) FROM safety_answer WHERE job_id = {job}",
+    "movements": "SELECT COUNT(*), MAX(id) FROM movement WHERE job_id = {job}",
+    "setups": "SELECT COUNT(*), MAX(id) FROM setup WHERE job_id = {job}",
+    "choices": "SELECT COUNT(*), MAX(c.id) FROM setup_choice c JOIN setup s ON s.id = c.setup_id WHERE s.job_id = {job}",
+    "readings": "SELECT COUNT(*), MAX(id) FROM reading WHERE job_id = {job}",
+    "taken_back": """SELECT COUNT(*), MAX(r.id) FROM reading_taken_back t JOIN reading r ON r.id = t.reading_id
+                     WHERE r.job_id = {job}""",
+    "decisions": "SELECT COUNT(*), MAX(d.id) FROM reading_decision d JOIN reading r ON r.id = d.reading_id WHERE r.job_id = {job}",
+    "gaps": "SELECT COUNT(*), MAX(id) FROM gap_reading WHERE job_id = {job}",
+    "signatures": "SELECT COUNT(*), MAX(id) FROM signature WHERE job_id = {job}",
+}
+"""What is recorded of a job, table by table. Rows are only ever added: how many there are, and the last, say whether any were."""
+
+_Mark = tuple[int, int | None]
+
+
 class Lasting:
     """Rows that never change once they are committed, kept so that they are read from the database once.
 
     Sheets by job and version; readings by job, to which only the newer ones are added. Where fewer or more are found than were
-    kept, which another server's numbering could bring about, all are read again.
+    kept, which another server's numbering could bring about, all are read again. Everything else by table, until that grows.
     """
 
     def __init__(self, most: int = 200) -> None:
         self._sheets: Kept[Sheet | None] = Kept(most)
         self._readings: Kept[list[tuple[dict[str, Any], ...]]] = Kept(most)
         self._facts: Kept[dict[int, tuple[_Fate, ReadingFact]]] = Kept(most)
+        self._parts: Kept[dict[str, tuple[tuple[_Mark, ...], Any]]] = Kept(most)
 
     def sheet(self, connection: Connection, job_id: int, version: int) -> Sheet | None:
         """Return a version of a job's sheet."""
@@ -55,16 +103,16 @@ class Lasting:
 
         return self._sheets.get((job_id, version), find)
 
-    def readings(self, connection: Connection, job_id: int) -> tuple[dict[str, Any], ...]:
-        """Return the rows of a job's readings, oldest first."""
+    def readings(self, connection: Connection, job_id: int, many: int) -> tuple[dict[str, Any], ...]:
+        """Return the rows of a job's readings, of which there are `many`, oldest first."""
         held = self._readings.get(job_id, lambda: [()])
         before = held[0]
-        last = before[-1]["id"] if before else 0
-        known = rows(connection, "SELECT COUNT(*) AS many FROM reading WHERE job_id = %s AND id <= %s", job_id, last)
-        if known[0]["many"] != len(before):
-            before, last = (), 0
-        held[0] = (*before, *_reading_rows(connection, job_id, last))
-        return held[0]
+        if len(before) != many:
+            before = (*before, *_reading_rows(connection, job_id, before[-1]["id"] if before else 0))
+        if len(before) != many:
+            before = tuple(_reading_rows(connection, job_id, 0))
+        held[0] = before
+        return before
 
     def fact(self, job_id: int, found: dict[str, Any], fate: _Fate) -> ReadingFact:
         """Return a row as a fact, made once for as long as its fate stays the same."""
@@ -74,25 +122,53 @@ class Lasting:
             kept = made[found["id"]] = fate, _reading_fact(found, fate)
         return kept[1]
 
+    def part(self, job_id: int, name: str, marks: Iterable[_Mark], make: Callable[[], T]) -> T:
+        """Return what was made of a part of a job, made anew when one of its `marks` is another."""
+        made, now = self._parts.get(job_id, dict), tuple(marks)
+        kept = made.get(name)
+        if kept is None or kept[0] != now:
+            kept = made[name] = now, make()
+        return cast(T, kept[1])
+
+
+def _marks(connection: Connection, job_id: int) -> dict[str, _Mark]:
+    """Return how many rows of each part there are, and the last of them."""
+    every = " UNION ALL ".join(f"({query.format(job='%s')})" for query in _PARTS.values())
+    with connection.cursor(Cursor) as cursor:
+        cursor.execute(every, (job_id,) * len(_PARTS))
+        return dict(zip(_PARTS, cursor.fetchall(), strict=True))
+
 
 def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None) -> JobFacts:
     """Return the facts of a job, oldest first; `lasting` keeps what does not change, for reading outside of a write."""
-    version = newest_version(connection, job.id)
     lasting = lasting or Lasting()
+    marks = _marks(connection, job.id)
+    version = marks["sheet"][1]
     sheet = lasting.sheet(connection, job.id, version) if version is not None else None
-    movements = _movements(connection, job.id)
+
+    def part(name: str, make: Callable[[], T], *after: str) -> T:
+        return lasting.part(job.id, name, (marks[one] for one in (name, *after)), make)
+
+    movements = part("movements", lambda: _movements(connection, job.id))
     moved_at = max((move.by.at for move in movements if move.what != "sight"), default="")
     body_moved_at = max((move.by.at for move in movements if move.what in ("vehicle", "structure")), default="")
+    fates = _Fates(
+        part("taken_back", lambda: _taken_back(connection, job.id)),
+        part("decisions", lambda: _kept_out(connection, job.id)),
+        moved_at,
+        body_moved_at,
+    )
+    rows_read = lasting.readings(connection, job.id, marks["readings"][0])
     return JobFacts(
         number=job.number,
         sheet=sheet,
         sheet_version=version,
-        safety=_safety(connection, job.id),
-        setups=_setups(connection, job.id, movements),
-        readings=_readings(connection, job.id, lasting, moved_at, body_moved_at),
+        safety=part("safety", lambda: _safety(connection, job.id)),
+        setups=part("setups", lambda: _setups(connection, job.id, movements), "choices", "movements"),
+        readings=tuple(lasting.fact(job.id, one, fates.of(one)) for one in rows_read),
         movements=movements,
-        gaps=_gaps(connection, job.id, body_moved_at),
-        signatures=_signatures(connection, job.id),
+        gaps=part("gaps", lambda: _gaps(connection, job.id, body_moved_at), "movements"),
+        signatures=part("signatures", lambda: _signatures(connection, job.id)),
     )
 
 
@@ -214,20 +290,6 @@ def _taken_back(connection: Connection, job_id: int) -> dict[int, Who]:
     return {t["reading_id"]: _who(t) for t in found}
 
 
-def _readings(
-    connection: Connection, job_id: int, lasting: Lasting, moved_at: str, body_moved_at: str
-) -> tuple[ReadingFact, ...]:
-    taken_back, kept_out = _taken_back(connection, job_id), _kept_out(connection, job_id)
-    return tuple(
-        lasting.fact(
-            job_id,
-            r,
-            _Fate(taken_back.get(r["id"]), kept_out.get(r["id"]), _is_stale(r, moved_at, body_moved_at)),
-        )
-        for r in lasting.readings(connection, job_id)
-    )
-
-
 def _reading_fact(r: dict[str, Any], fate: _Fate) -> ReadingFact:
     return ReadingFact(
         id=r["id"],
@@ -252,17 +314,6 @@ def _reading_fact(r: dict[str, Any], fate: _Fate) -> ReadingFact:
         called_at=utc(r["called_at"]) if r["called_at"] else None,
         **fate._asdict(),
     )
-
-
-def _is_stale(r: dict[str, Any], moved_at: str, body_moved_at: str) -> bool:
-    """Say whether a reading is older than what makes it old: a span needs no set-up, so only the body's own moves count.
-
-    When it was read is when it was called out, which may be before it could be sent.
-    """
-    read_at = min(utc(r["at"]), utc(r["called_at"])) if r["called_at"] else utc(r["at"])
-    if r["kind"] in ("span", "difference"):
-        return read_at <= body_moved_at
-    return r["purpose"] == "point" and read_at <= moved_at
 
 
 def _kept_out(connection: Connection, job_id: int) -> dict[int, KeptOut]:

@@ -85,12 +85,6 @@ def find_sheet(connection: Connection, job_id: int, version: int | None = None) 
     return StoredSheet(found["version"], sheet, said, found["source"], found["full_name"], utc(found["accepted_at"]))
 
 
-def newest_version(connection: Connection, job_id: int) -> int | None:
-    """Return the version of the sheet in force; None where there is none. A version that was accepted is never changed."""
-    found = row(connection, "SELECT MAX(version) AS version FROM sheet WHERE job_id = %s", job_id)
-    return int(found["version"]) if found and found["version"] is not None else None
-
-
 def sheet_versions(connection: Connection, job_id: int) -> list[dict[str, Any]]:
     """Return the versions of a job's sheet, the newest first: version, name, source, who and when."""
     found = rows(

@@ -18,6 +18,7 @@ from fairsquare import __version__
 from fairsquare.actions import Desk
 from fairsquare.actions.rights import may
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.measure.tools import ShopTool
 from fairsquare.drawings.sign import sign
 from fairsquare.settings import Settings
 from fairsquare.store import people
@@ -82,6 +83,13 @@ class Form(NamedTuple):
 def desk_of(request: Request) -> Desk:
     """Return the application's desk."""
     return cast(Desk, request.app.state.desk)
+
+
+def tools_of(request: Request) -> tuple[ShopTool, ...]:
+    """Return the shop's tools, looked up once for each request."""
+    if not hasattr(request.state, "tools"):
+        request.state.tools = desk_of(request).tools()
+    return cast("tuple[ShopTool, ...]", request.state.tools)
 
 
 def settings_of(request: Request) -> Settings:
@@ -166,7 +174,6 @@ def in_units(unit: Units) -> dict[str, Any]:
         "size": lambda mm: shown.size(mm, unit),
         "nought": lambda mm: shown.is_nought(mm, unit),
         "largest": _largest,
-        "known": lambda states: [state != "unread" for state in states],
         "deviation_words": lambda deviation, place: shown.words(deviation, place, unit),
         "short_word": lambda deviation, place, axis: shown.short_word(deviation, place, axis, unit),
     }

@@ -4,6 +4,7 @@ Least squares with priors over all points and set-ups at once (`settle`); each o
 point, is tested against all the others (`solve`, `checking`).
 """
 
+import math
 from dataclasses import replace
 
 import numpy as np
@@ -12,7 +13,7 @@ from scipy.special import chdtrc
 from fairsquare.core.measure.network import Bools, Floats
 from fairsquare.core.measure.observations import NetworkSetup
 from fairsquare.core.measure.settle import linearise, variances
-from fairsquare.core.measure.solve import Network, Solved, check_places, priors_of, solve_network
+from fairsquare.core.measure.solve import Network, Solved, check_places, solve_network
 from fairsquare.core.model import Code, Flags, Many, Matrix3, Model, Row3
 from fairsquare.core.sheet.model import find_point, points_by_code, tolerances
 
@@ -135,7 +136,7 @@ def _misfit(solved: Solved) -> tuple[float, float]:
     """Return χ² over the observations in use and the trusted places, and trace(J C Jᵀ) over them."""
     redundancy = solved.now.redundancy
     components = solved.equations.given.sum(axis=1)
-    priors = priors_of(solved.request, solved.points, solved.layout, solved.trusted)
+    priors = solved.priors
     places = check_places(priors, solved.state, solved.covariance, solved.trusted).redundancy
     count = solved.layout.coordinates
     off = ((priors.values - solved.state.values)[:count] ** 2 * priors.weights[:count]).reshape(-1, 3)
@@ -160,7 +161,7 @@ def _points(solved: Solved) -> dict[str, AdjustedPoint]:
         strict=True,
     )
     return {
-        code: AdjustedPoint.model_construct(
+        code: AdjustedPoint.unchecked(
             xyz=tuple(xyz),
             covariance=(tuple(own[0]), tuple(own[1]), tuple(own[2])),
             deviation=tuple(deviation),
@@ -178,7 +179,7 @@ def _determined(solved: Solved) -> Bools:
     because the search has drifted to one of two mirrored answers is not known.
     """
     count = solved.layout.coordinates
-    priors = priors_of(solved.request, solved.points, solved.layout, solved.trusted)
+    priors = solved.priors
     limits = np.array([tolerances(solved.request.sheet, p) for p in solved.points.values()], dtype=float).reshape(-1, 3)
     values = solved.state.values.copy()
     values[:count] = priors.values[:count]
@@ -224,10 +225,12 @@ def _observations(solved: Solved) -> tuple[AdjustedObservation, ...]:
         strict=True,
     )
     return tuple(
-        AdjustedObservation.model_construct(
+        AdjustedObservation.unchecked(
             id=observation.id,
-            residual=tuple(value for value, has in zip(residual, given, strict=True) if has),
-            p=None if np.isnan(p) else p,
+            residual=tuple(
+                residual if all(given) else [value for value, has in zip(residual, given, strict=True) if has]
+            ),
+            p=None if math.isnan(p) else p,
             redundancy=redundancy,
             rejected=not used,
         )

@@ -120,17 +120,22 @@ def _judge_all(
     size = np.abs(deviation)
     off, close = size > limit, size + expanded > limit
     judged = {}
-    for row, (code, measured) in enumerate(read.items()):
-        states = tuple(_state(bool(off[row, k]), bool(close[row, k]), measured.determined[k]) for k in range(3))
-        moved = _row3(deviation[row])
-        words = direction_words(moved, points[code].xyz, measured.determined)
-        judged[code] = PointJudgement.model_construct(
-            deviation=moved,
-            expanded=_row3(expanded[row]),
-            probability=_row3(probability[row]),
-            states=(states[0], states[1], states[2]),
+    rows = zip(read.items(), *(one.tolist() for one in (deviation, expanded, probability, off, close)), strict=True)
+    for (code, measured), moved, wide, chance, is_off, is_close in rows:
+        known = measured.determined
+        states = (
+            _state(is_off[0], is_close[0], known[0]),
+            _state(is_off[1], is_close[1], known[1]),
+            _state(is_off[2], is_close[2], known[2]),
+        )
+        words = direction_words(tuple(moved), points[code].xyz, known) if any(known) else "not read"
+        judged[code] = PointJudgement.unchecked(
+            deviation=tuple(moved),
+            expanded=tuple(wide),
+            probability=tuple(chance),
+            states=states,
             state=next(state for state in _WORST_FIRST if state in states),
-            words=words if any(measured.determined) else "not read",
+            words=words,
         )
     return judged
 
@@ -155,7 +160,3 @@ def check_covariances(covariances: Floats, codes: list[str]) -> None:
         if bad.any():
             first = int(np.argmax(bad))
             raise Refused(words, field=f"points.{codes[first]}.covariance", value=covariances[first].tolist())
-
-
-def _row3(values: Floats) -> Row3:
-    return float(values[0]), float(values[1]), float(values[2])

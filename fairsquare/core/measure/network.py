@@ -6,10 +6,10 @@ hang on at most nine unknowns. Unknowns stand in one vector: three coordinates f
 idle unknown that fills the places an observation does not need.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -20,6 +20,7 @@ from fairsquare.core.measure.observations import (
     AXES,
     DifferenceToRead,
     GaugeRead,
+    GaugeToRead,
     HeightToRead,
     NetworkSetup,
     OffsetToRead,
@@ -150,31 +151,31 @@ class Equations:
 
 def equations_of(observations: Sequence[ToRead], layout: Layout) -> Equations:
     """Write observations, read or still to be read, as arrays."""
-    columns, values, given, instrument = [], [], [], []
     kinds: dict[str, list[int]] = {}
-    poses = {name: place for place, name in enumerate(layout.instruments)}
-    idle = [layout.idle] * TOUCHED
     for row, observation in enumerate(observations):
-        kind: str = observation.kind
-        at, value = _place(observation, layout)
-        has = [True] * len(value)
-        if isinstance(observation, GaugeRead):
-            has = [observation.pin_mm is not None, observation.level_mm is not None]
-        elif isinstance(observation, SpanToRead):
-            kind = f"span {observation.mode}"
-        columns.append(at + idle[len(at) :])
-        values.append(value + [0.0] * (COMPONENTS - len(value)))
-        given.append(has + [False] * (COMPONENTS - len(has)))
-        instrument.append(poses[observation.setup] if isinstance(observation, PointToRead) else 0)
+        kind = f"span {observation.mode}" if isinstance(observation, SpanToRead) else observation.kind
         kinds.setdefault(kind, []).append(row)
-    where = np.array(columns, dtype=np.int64).reshape(-1, TOUCHED)
+    count = len(observations)
+    columns = np.full((count, TOUCHED), layout.idle, dtype=np.int64)
+    values, given = np.zeros((count, COMPONENTS)), np.zeros((count, COMPONENTS), dtype=bool)
+    instrument = np.zeros(count, dtype=np.int64)
+    poses = {name: place for place, name in enumerate(layout.instruments)}
+    for kind, rows in kinds.items():
+        own: list[Any] = [observations[row] for row in rows]
+        at = _COLUMNS[kind.partition(" ")[0]](own, layout)
+        columns[rows, : at.shape[1]] = at
+        read = np.array([_read(one) for one in own], dtype=float)
+        values[rows, : read.shape[1]] = np.nan_to_num(read)
+        given[rows, : read.shape[1]] = ~np.isnan(read)
+        if kind == "point":
+            instrument[rows] = [poses[one.setup] for one in own]
     return Equations(
-        columns=where,
-        values=np.array(values, dtype=float).reshape(-1, COMPONENTS),
-        given=np.array(given, dtype=bool).reshape(-1, COMPONENTS),
+        columns=columns,
+        values=values,
+        given=given,
         sigmas=np.array([observation.sigma for observation in observations], dtype=float),
-        mask=(where != layout.idle).astype(float),
-        instrument=np.array(instrument, dtype=np.int64),
+        mask=(columns != layout.idle).astype(float),
+        instrument=instrument,
         kinds={kind: np.array(rows, dtype=np.int64) for kind, rows in kinds.items()},
         alone=_alone(observations, layout),
     )
@@ -186,34 +187,66 @@ def _alone(observations: Sequence[ToRead], layout: Layout) -> Ints:
     return first[:, None] + np.arange(3)
 
 
-def _place(observation: ToRead, layout: Layout) -> tuple[list[int], list[float]]:
-    """Return the columns that an observation hangs on, and its values (noughts where it is still to be read)."""
+def _read(observation: ToRead) -> Sequence[float | None]:
+    """Return what was read, nan or null for a component that was not; noughts where it is still to be read."""
+    if isinstance(observation, PointRead):
+        return observation.xyz
     if isinstance(observation, PointToRead):
-        values = list(observation.xyz) if isinstance(observation, PointRead) else [0.0] * 3
-        return [*_three(layout, observation.code), *_from(layout, observation.setup, range(6))], values
-    if isinstance(observation, SpanToRead):
-        return [*_three(layout, observation.a), *_three(layout, observation.b)], [getattr(observation, "mm", 0.0)]
-    if isinstance(observation, DifferenceToRead):
-        axis = AXES.index(observation.axis)
-        return [layout.points[observation.a] + axis, layout.points[observation.b] + axis], [
-            getattr(observation, "mm", 0.0)
-        ]
-    if isinstance(observation, HeightToRead | OffsetToRead):
-        own = (_C0, _C1, _C2) if isinstance(observation, HeightToRead) else (_L0, _L1)
-        sight = [] if observation.setup is None else _from(layout, observation.setup, own)
-        return [*_three(layout, observation.code), *sight], [getattr(observation, "mm", 0.0)]
-    pin, level = (observation.pin_mm, observation.level_mm) if isinstance(observation, GaugeRead) else (0.0, 0.0)
-    at = [*_three(layout, observation.a), *_three(layout, observation.b)]
-    return [*at, *_from(layout, observation.setup, (_L0, _L1, _C2))], [pin or 0.0, level or 0.0]
+        return (0.0,) * 3
+    if isinstance(observation, GaugeRead):
+        return observation.pin_mm, observation.level_mm
+    return (0.0, 0.0) if isinstance(observation, GaugeToRead) else (getattr(observation, "mm", 0.0),)
 
 
-def _three(layout: Layout, code: str) -> range:
-    first = layout.points[code]
-    return range(first, first + 3)
+def _points(layout: Layout, codes: Iterable[str]) -> Ints:
+    """Return the columns of the points of those codes, shape (n, 3)."""
+    return np.array([layout.points[code] for code in codes], dtype=np.int64)[:, None] + np.arange(3)
 
 
-def _from(layout: Layout, setup: str, own: Sequence[int]) -> list[int]:
-    return [layout.setups[setup] + place for place in own]
+def _setups(layout: Layout, names: Iterable[str | None], own: Sequence[int]) -> Ints:
+    """Return columns of set-ups, those at the places `own`, shape (n, len(own)); the idle one where there is none."""
+    idle = [layout.idle] * len(own)
+    return np.array(
+        [idle if name is None else [layout.setups[name] + k for k in own] for name in names], dtype=np.int64
+    )
+
+
+def _point_columns(own: list[PointToRead], layout: Layout) -> Ints:
+    return np.hstack([_points(layout, (o.code for o in own)), _setups(layout, (o.setup for o in own), range(6))])
+
+
+def _span_columns(own: list[SpanToRead], layout: Layout) -> Ints:
+    return np.hstack([_points(layout, (o.a for o in own)), _points(layout, (o.b for o in own))])
+
+
+def _difference_columns(own: list[DifferenceToRead], layout: Layout) -> Ints:
+    axes = np.array([AXES.index(o.axis) for o in own])
+    rows = [[layout.points[o.a], layout.points[o.b]] for o in own]
+    return np.asarray(np.array(rows, dtype=np.int64) + axes[:, None])
+
+
+def _height_columns(own: list[HeightToRead], layout: Layout) -> Ints:
+    plane = _setups(layout, (o.setup for o in own), (_C0, _C1, _C2))
+    return np.hstack([_points(layout, (o.code for o in own)), plane])
+
+
+def _offset_columns(own: list[OffsetToRead], layout: Layout) -> Ints:
+    return np.hstack([_points(layout, (o.code for o in own)), _setups(layout, (o.setup for o in own), (_L0, _L1))])
+
+
+def _gauge_columns(own: list[GaugeToRead], layout: Layout) -> Ints:
+    ends = _points(layout, (o.a for o in own)), _points(layout, (o.b for o in own))
+    return np.hstack([*ends, _setups(layout, (o.setup for o in own), (_L0, _L1, _C2))])
+
+
+_COLUMNS: dict[str, Callable[[list[Any], Layout], Ints]] = {
+    "point": _point_columns,
+    "span": _span_columns,
+    "difference": _difference_columns,
+    "height": _height_columns,
+    "offset": _offset_columns,
+    "gauge": _gauge_columns,
+}
 
 
 def _empty(count: int) -> tuple[Floats, Floats]:

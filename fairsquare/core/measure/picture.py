@@ -1,12 +1,13 @@
 """Today's picture of a structure: all free readings of the set-up in force, of every kind, joined; the judgement of each point."""
 
+import math
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 
-import numpy as np
 from pydantic import ValidationError
 
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import JobFacts, ReadingFact, SetupFact
+from fairsquare.core.facts import JobFacts, ReadingFact, ReadingKind, SetupFact
 from fairsquare.core.measure.adjust import (
     AdjustedObservation,
     AdjustedPlace,
@@ -16,6 +17,7 @@ from fairsquare.core.measure.adjust import (
 )
 from fairsquare.core.measure.conformity import JudgePoints, MeasuredPoint, PointJudgement, judge_points
 from fairsquare.core.measure.observations import (
+    Axis,
     DifferenceRead,
     GaugeRead,
     HeightRead,
@@ -31,7 +33,8 @@ from fairsquare.core.measure.observations import (
 )
 from fairsquare.core.measure.setup import FitSetup, Reading, SetupFit, fit_setup
 from fairsquare.core.model import Flags, Matrix3, Model, Row3
-from fairsquare.core.sheet.model import Sheet, points_by_code
+from fairsquare.core.same import Same
+from fairsquare.core.sheet.model import Sheet, SpanMode, points_by_code
 
 ARM = "arm"
 """The instrument of a set-up, in its network."""
@@ -95,9 +98,14 @@ class Picture(Model):
     used: dict[str, tuple[int, ...]]
 
 
-def counting(readings: Iterable[ReadingFact]) -> tuple[ReadingFact, ...]:
+def counting(readings: tuple[ReadingFact, ...]) -> tuple[ReadingFact, ...]:
     """Return the readings that still count: neither taken back, nor kept out, nor replaced by one that was not taken back."""
-    kept = tuple(reading for reading in readings if reading.taken_back is None)
+    return _counting(Same(readings))
+
+
+@lru_cache(maxsize=64)
+def _counting(readings: Same[tuple[ReadingFact, ...]]) -> tuple[ReadingFact, ...]:
+    kept = tuple(reading for reading in readings.held if reading.taken_back is None)
     replaced = {reading.replaces for reading in kept}
     return tuple(reading for reading in kept if reading.id not in replaced and reading.kept_out is None)
 
@@ -132,7 +140,9 @@ def picture_of(
         JudgePoints(
             sheet=sheet,
             points={
-                code: MeasuredPoint.model_construct(xyz=at.xyz, covariance=at.covariance, determined=at.determined)
+                code: MeasuredPoint.unchecked(
+                    xyz=at.xyz, covariance=at.covariance, determined=at.determined, deviation=None, sigma=None
+                )
                 for code, at in placed.items()
             },
         )
@@ -156,12 +166,12 @@ def picture_of(
 
 def readings_of(facts: JobFacts, setup: SetupFact, sheet: Sheet) -> tuple[ReadingFact, ...]:
     """Return the readings that count for a picture of `setup`: its own, and spans and differences, which need no set-up."""
-    codes = {point.code for point in sheet.points}
+    codes = points_by_code(sheet)
     references = {reading.id for reading in reference_readings(facts, setup.number)}
     return tuple(
         r
         for r in counting(facts.readings)
-        if set(r.codes) <= codes
+        if all(code in codes for code in r.codes)
         and (r.setup == setup.number or r.kind in ("span", "difference"))
         and (r.purpose == "point" or r.id in references or r.setup != setup.number)
     )
@@ -224,33 +234,51 @@ def sight_of(facts: JobFacts, reading: ReadingFact) -> str:
 
 
 def _observation(facts: JobFacts, setup: SetupFact, r: ReadingFact) -> Observation:
-    name, sigma = str(r.id), r.sigma_mm or setup.sigma_mm
-    if r.kind == "point":
-        return PointRead(kind="point", id=name, setup=ARM, code=r.code, sigma=sigma, xyz=r.xyz or (0.0, 0.0, 0.0))
-    mm = r.mm or 0.0
-    if r.kind == "span":
-        return SpanRead(
-            kind="span", id=name, a=r.code, b=r.b or "", mode=r.mode or "point_to_point", sigma=sigma, mm=mm
-        )
-    if r.kind == "difference":
-        return DifferenceRead(
-            kind="difference", id=name, a=r.code, b=r.b or "", axis=r.axis or "length", sigma=sigma, mm=mm
-        )
-    sight = sight_of(facts, r)
-    if r.kind == "height":
-        return HeightRead(kind="height", id=name, setup=sight, code=r.code, sigma=sigma, mm=mm)
-    if r.kind == "offset":
-        return OffsetRead(kind="offset", id=name, setup=sight, code=r.code, sigma=sigma, mm=mm)
-    return GaugeRead(
-        kind="gauge",
-        id=name,
-        setup=sight,
-        a=r.code,
-        b=r.b or "",
-        sigma=sigma,
-        pin_mm=r.pin_mm,
-        level_mm=r.level_mm,
+    sight = "" if r.kind in ("point", "span", "difference") else sight_of(facts, r)
+    return _as_observation(
+        r.kind,
+        r.id,
+        sight,
+        r.sigma_mm or setup.sigma_mm,
+        r.code,
+        r.b,
+        r.xyz,
+        r.mode,
+        r.axis,
+        r.mm,
+        r.pin_mm,
+        r.level_mm,
     )
+
+
+@lru_cache(maxsize=20_000)
+def _as_observation(
+    kind: ReadingKind,
+    number: int,
+    sight: str,
+    sigma: float,
+    code: str,
+    b: str | None,
+    xyz: Row3 | None,
+    mode: SpanMode | None,
+    axis: Axis | None,
+    mm: float | None,
+    pin_mm: float | None,
+    level_mm: float | None,
+) -> Observation:
+    """Return a reading as an observation, made once: every picture of a job is made of the readings of the one before."""
+    name, read, other = str(number), mm or 0.0, b or ""
+    if kind == "point":
+        return PointRead(kind="point", id=name, setup=ARM, code=code, sigma=sigma, xyz=xyz or (0.0, 0.0, 0.0))
+    if kind == "span":
+        return SpanRead(kind="span", id=name, a=code, b=other, mode=mode or "point_to_point", sigma=sigma, mm=read)
+    if kind == "difference":
+        return DifferenceRead(kind="difference", id=name, a=code, b=other, axis=axis or "length", sigma=sigma, mm=read)
+    if kind == "height":
+        return HeightRead(kind="height", id=name, setup=sight, code=code, sigma=sigma, mm=read)
+    if kind == "offset":
+        return OffsetRead(kind="offset", id=name, setup=sight, code=code, sigma=sigma, mm=read)
+    return GaugeRead(kind="gauge", id=name, setup=sight, a=code, b=other, sigma=sigma, pin_mm=pin_mm, level_mm=level_mm)
 
 
 def _join(
@@ -271,7 +299,7 @@ def _join(
             for code in codes_of(observation):
                 touched.setdefault(code, []).append(reading)
     placed = {
-        code: PlacedPoint.model_construct(
+        code: PlacedPoint.unchecked(
             xyz=at.xyz,
             covariance=at.covariance,
             determined=at.determined,
@@ -315,8 +343,8 @@ def _scatter(readings: Sequence[ReadingFact]) -> float | None:
     read = [reading.xyz for reading in readings if reading.xyz is not None]
     if len(read) < 2:
         return None
-    places = np.array(read, dtype=float)
-    return float(np.linalg.norm(places - places.mean(axis=0), axis=1).max())
+    mean = [sum(axis) / len(read) for axis in zip(*read, strict=True)]
+    return max(math.dist(place, mean) for place in read)
 
 
 def _trusted(facts: JobFacts, setup: SetupFact, fit: SetupFit | None, sheet: Sheet) -> tuple[str, ...]:
@@ -345,13 +373,18 @@ def _ids_by_code(readings: Iterable[ReadingFact]) -> dict[str, tuple[int, ...]]:
 
 
 def _fit(sheet: Sheet, facts: JobFacts, setup: SetupFact) -> tuple[SetupFit | None, str | None]:
-    codes = {point.code for point in sheet.points}
+    codes = points_by_code(sheet)
     readings = tuple(
         Reading(code=r.code, xyz=r.xyz)
         for r in reference_readings(facts, setup.number)
         if r.kind == "point" and r.xyz is not None and r.code in codes
     )
+    return _fitted(Same(sheet), readings, setup.sigma_mm)
+
+
+@lru_cache(maxsize=256)
+def _fitted(sheet: Same[Sheet], readings: tuple[Reading, ...], sigma_mm: float) -> tuple[SetupFit | None, str | None]:
     try:
-        return fit_setup(FitSetup(sheet=sheet, readings=readings, sigma_mm=setup.sigma_mm)), None
+        return fit_setup(FitSetup(sheet=sheet.held, readings=readings, sigma_mm=sigma_mm)), None
     except FairSquareError as fault:
         return None, fault.title

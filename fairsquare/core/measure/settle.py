@@ -6,6 +6,7 @@ normal matrix).
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from scipy.linalg import LinAlgError, cho_factor, cho_solve, eigh
@@ -75,10 +76,20 @@ def inverse(normal: Floats, alone: Ints | None = None) -> Floats:
     (the Schur complement), which leaves a small matrix where all was read by instruments.
     """
     scale = 1 / np.sqrt(np.diag(normal))
-    scaled = normal * scale[:, None] * scale[None, :]
-    plain = alone is None or len(alone) == 0
-    whole = _dense_inverse(scaled) if plain else _inverse_by_blocks(scaled, np.asarray(alone))
-    return np.asarray(whole * scale[:, None] * scale[None, :])
+    scaled = _scaled(normal, scale)
+    if alone is None or len(alone) == 0:
+        whole = _dense_inverse(scaled)
+    else:
+        whole = _inverse_by_blocks(_eliminate(scaled, alone), len(scaled))
+    whole *= scale[:, None]
+    whole *= scale[None, :]
+    return whole
+
+
+def _scaled(normal: Floats, scale: Floats) -> Floats:
+    scaled = normal * scale[:, None]
+    scaled *= scale[None, :]
+    return scaled
 
 
 def _dense_inverse(matrix: Floats) -> Floats:
@@ -92,8 +103,8 @@ def _dense_inverse(matrix: Floats) -> Floats:
 class _Eliminated:
     """A scaled normal matrix with the points that stand alone eliminated (the Schur complement)."""
 
-    columns: Ints
-    rest: Ints
+    columns: Ints | slice
+    rest: Ints | slice
     blocks: Floats
     carried: Floats
     kept: Floats
@@ -101,15 +112,29 @@ class _Eliminated:
 
 def _eliminate(matrix: Floats, alone: Ints) -> _Eliminated:
     """Return the parts of a symmetric matrix's inverse. Raises `LinAlgError` where it is not positive definite."""
-    columns = alone.ravel()
-    rest = np.setdiff1d(np.arange(len(matrix)), columns, assume_unique=True)
+    columns = _together(alone.ravel())
+    rest = _together(np.setdiff1d(np.arange(len(matrix)), alone.ravel(), assume_unique=True))
     own = matrix[alone[:, :, None], alone[:, None, :]]
     np.linalg.cholesky(own)
     blocks = np.asarray(np.linalg.inv(own), dtype=float)
-    across = matrix[columns[:, None], rest[None, :]].reshape(len(alone), 3, len(rest))
-    carried = (blocks @ across).reshape(len(columns), len(rest))
-    kept = _dense_inverse(matrix[rest[:, None], rest[None, :]] - across.reshape(carried.shape).T @ carried)
+    across = matrix[_meeting(columns, rest)]
+    carried = (blocks @ across.reshape(len(alone), 3, -1)).reshape(across.shape)
+    kept = _dense_inverse(matrix[_meeting(rest, rest)] - across.T @ carried)
     return _Eliminated(columns, rest, blocks, carried, kept)
+
+
+def _together(columns: Ints) -> Ints | slice:
+    """Return columns that follow one another as a slice, which is quicker to take and to fill."""
+    if len(columns) and columns[-1] - columns[0] == len(columns) - 1 and np.all(np.diff(columns) == 1):
+        return slice(int(columns[0]), int(columns[-1]) + 1)
+    return columns
+
+
+def _meeting(rows: Ints | slice, columns: Ints | slice) -> Any:
+    """Return the index of a matrix where `rows` meet `columns`."""
+    if isinstance(rows, slice) or isinstance(columns, slice):
+        return rows, columns
+    return np.ix_(rows, columns)
 
 
 def _solve_by_blocks(parts: _Eliminated, right: Floats) -> Floats:
@@ -120,18 +145,17 @@ def _solve_by_blocks(parts: _Eliminated, right: Floats) -> Floats:
     return found
 
 
-def _inverse_by_blocks(matrix: Floats, alone: Ints) -> Floats:
-    parts = _eliminate(matrix, alone)
+def _inverse_by_blocks(parts: _Eliminated, size: int) -> Floats:
     spread = parts.carried @ parts.kept
-    whole = np.empty_like(matrix)
+    whole = np.empty((size, size))
     own = spread @ parts.carried.T
     for k in range(3):
         for other in range(3):
             own[np.arange(k, len(own), 3), np.arange(other, len(own), 3)] += parts.blocks[:, k, other]
-    whole[parts.columns[:, None], parts.columns[None, :]] = own
-    whole[parts.columns[:, None], parts.rest[None, :]] = -spread
-    whole[parts.rest[:, None], parts.columns[None, :]] = -spread.T
-    whole[parts.rest[:, None], parts.rest[None, :]] = parts.kept
+    whole[_meeting(parts.columns, parts.columns)] = own
+    whole[_meeting(parts.columns, parts.rest)] = -spread
+    whole[_meeting(parts.rest, parts.columns)] = -spread.T
+    whole[_meeting(parts.rest, parts.rest)] = parts.kept
     return whole
 
 
@@ -140,7 +164,7 @@ def variances(normal: Floats, alone: Ints) -> Floats:
     if len(alone) == 0:
         return np.asarray(np.diag(inverse(normal)))
     scale = 1 / np.sqrt(np.diag(normal))
-    parts = _eliminate(normal * scale[:, None] * scale[None, :], alone)
+    parts = _eliminate(_scaled(normal, scale), alone)
     found = np.empty(len(normal))
     found[parts.rest] = np.diag(parts.kept)
     found[parts.columns] = np.einsum("nkk->nk", parts.blocks).ravel() + np.einsum(
@@ -195,9 +219,11 @@ def _full_step(
     """
     covariance: Floats | None = None
     scale = 1 / np.sqrt(np.diag(at.normal))
-    scaled = at.normal * scale[:, None] * scale[None, :]
+    scaled = _scaled(at.normal, scale)
+    parts: _Eliminated | None = None
     if len(equations.alone):
-        step = scale * _solve_by_blocks(_eliminate(scaled, equations.alone), scale * at.gradient)
+        parts = _eliminate(scaled, equations.alone)
+        step = scale * _solve_by_blocks(parts, scale * at.gradient)
     else:
         factor, fault = dpotrf(scaled, lower=False)
         if fault:
@@ -205,7 +231,7 @@ def _full_step(
         step = scale * cho_solve((factor, False), scale * at.gradient, check_finite=False)
     longest = float(np.abs(step[: state.layout.coordinates]).max(initial=0.0))
     if longest <= _LAST_MM or (longest <= _LITTLE_MM and longest / STEP > _SLOW * before):
-        covariance = inverse(at.normal, equations.alone) if len(equations.alone) else _whole(scale, factor)
+        covariance = _whole(scale, factor) if parts is None else _scaled(_inverse_by_blocks(parts, len(scale)), scale)
     sigma = np.ones(state.layout.size) if covariance is None else np.sqrt(np.diag(covariance))
     moves = np.abs(step) / (STEP * np.maximum(1.0, sigma))
     return np.asarray(step), float(moves[: state.layout.coordinates].max(initial=0.0)), covariance
@@ -241,8 +267,10 @@ def _damped_step(equations: Equations, at: Linearised, state: State, damping: fl
 def _downhill(equations: Equations, at: Linearised, state: State) -> Floats | None:
     """Return a way down from a place without slope that is no minimum (a saddle), or null where it is one."""
     scale = 1 / np.sqrt(np.diag(at.normal))
-    hessian = _hessian(equations, at, state) * scale[:, None] * scale[None, :]
-    if _positive(hessian + 1e-10 * np.eye(len(hessian)), equations.alone):
+    hessian = _scaled(_hessian(equations, at, state), scale)
+    raised = hessian.copy()
+    raised[np.diag_indices_from(raised)] += 1e-10
+    if _positive(raised, equations.alone):
         return None
     _, vectors = eigh(hessian, subset_by_index=[0, 0])
     return np.asarray(vectors[:, 0] * scale)

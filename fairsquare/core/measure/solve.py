@@ -66,6 +66,7 @@ class Solved:
     equations: Equations
     in_use: Floats
     trusted: Bools
+    priors: Priors
     state: State
     at: Linearised
     covariance: Floats
@@ -193,7 +194,7 @@ def _solve(
     readings = check_readings(equations, at, covariance)
     places = check_places(priors, state, covariance, trusted)
     return Solved(
-        request, points, layout, equations, in_use, trusted, state, at, covariance, readings, places, readings
+        request, points, layout, equations, in_use, trusted, priors, state, at, covariance, readings, places, readings
     )
 
 

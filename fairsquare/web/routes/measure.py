@@ -29,14 +29,15 @@ from fairsquare.web.page import (
     desk_of,
     drawn_once,
     go_to,
-    in_units,
     job_path,
     part,
     render,
     sent_form,
     signed_in,
+    tools_of,
     units_of,
 )
+from fairsquare.web.points_table import table_rows
 
 router = APIRouter()
 FACTORS = (1.0, 50.0)
@@ -116,7 +117,7 @@ def take(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
         reading = reading_of(
             call,
             form.text("call").strip(),
-            desk_of(request).tools(),
+            tools_of(request),
             chosen=int(form.text("tool")) if form.text("tool").isdigit() else None,
             loaded=form.text("loaded") == "yes",
             replaces=replaces,
@@ -184,7 +185,7 @@ def changed(request: Request, number: str, revision: int) -> Response:
 def _context(request: Request, view: JobView, unit: str, mode: str, tool: str) -> Context:
     """Return what a call is understood by: the sheet's places, the unit, how spans are meant, and the gauges' pin."""
     sheet = view.facts.sheet
-    gauges = [one for one in desk_of(request).tools() if one.kind == "gauges"]
+    gauges = [one for one in tools_of(request) if one.kind == "gauges"]
     chosen = next((one for one in gauges if str(one.id) == tool), gauges[0] if gauges else None)
     meant: SpanMode = "datum_parallel" if mode == "flat" else "point_to_point"
     return Context(
@@ -275,12 +276,12 @@ def _page(
         seen_names=SEEN,
         counts={state: states.count(state) for state in ("off", "close", "fair", "unread")},
         own=own,
-        kept={reading.id for reading in counting(own)},
+        kept={reading.id for reading in counting(facts.readings)},
         hold=view.state.hold("setup_accepted"),
         call_unit=unit or unit_of(request.cookies.get("call_unit", "mm")),
         call_tool=(typed or {}).get("tool", ""),
         call_mode=(typed or {}).get("mode", ""),
-        tools=_span_tools(desk_of(request).tools()),
+        tools=_span_tools(tools_of(request)),
         newest=next((r for r in reversed(facts.readings) if r.taken_back is None), None),
         moved=MOVED,
         waiting="wait" in request.query_params,
@@ -315,11 +316,9 @@ def _pane(
             (*of_job, unit_shown),
             lambda: part(
                 "parts/points_table.html",
-                judged=picture.judged,
-                points=points,
-                chosen=chosen,
-                seen=seen,
-                **in_units(unit_shown),
+                rows=table_rows(
+                    picture.judged, points, chosen.code if chosen else None, f"?seen={seen}&point=", unit_shown
+                ),
             ),
         )
     partners = (

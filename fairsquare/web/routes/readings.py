@@ -12,7 +12,7 @@ from fairsquare.core.measure.picture import counting
 from fairsquare.core.sheet.model import find_point, partner_code, points_by_code, tolerances
 from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
 from fairsquare.store.people import Session
-from fairsquare.web.page import desk_of, drawn_once, part, render, signed_in
+from fairsquare.web.page import desk_of, drawn_once, part, render, signed_in, tools_of
 
 router = APIRouter()
 
@@ -51,7 +51,7 @@ def next_reading(request: Request, number: str) -> Response:
     """Say which reading would help most, with the tools that the shop owns."""
     view = desk_of(request).view(number)
     picture, sheet = view.state.picture, view.facts.sheet
-    tools = desk_of(request).tools()
+    tools = tools_of(request)
 
     def make() -> Markup:
         advice = advise(view.facts, picture, sheet, tools) if picture and sheet else None

@@ -11,6 +11,7 @@ from fairsquare.core.measure.picture import Picture
 from fairsquare.core.measure.tools import ToolKind
 from fairsquare.core.model import Code, Model, Vector
 from fairsquare.core.release.holds import Hold
+from fairsquare.core.sheet.check import Finding
 from fairsquare.core.sheet.model import Sheet, SpanMode
 from fairsquare.store.jobs import JobDetails
 
@@ -209,13 +210,14 @@ class Floor(Model):
 
 
 class Given(Model):
-    """What a write gave: the number, version, ids or checksum that it made."""
+    """What a write gave: the number, version, ids or checksum that it made; of a sheet also what was found on it."""
 
     number: str | None = None
     version: int | None = None
     setup: int | None = None
     ids: tuple[int, ...] | None = None
     sha256: str | None = None
+    findings: tuple[Finding, ...] | None = None
     done: Literal[True] = True
 
 

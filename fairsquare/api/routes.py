@@ -40,6 +40,7 @@ from fairsquare.core.measure.advice import Advice, advise
 from fairsquare.core.measure.calls import Call, Context, understand_call, understand_point
 from fairsquare.core.measure.tools import ShopTool
 from fairsquare.core.model import Row3
+from fairsquare.core.sheet.check import CheckSheet, check_sheet
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.store import measuring, people, records
 from fairsquare.store.measuring import NewReading
@@ -166,10 +167,10 @@ def show_sheet(number: str, desk: At, person: By) -> Sheet:
 
 @router.put("/jobs/{number}/sheet", tags=["sheet"])
 def accept_sheet(number: str, sent: AcceptSheet, desk: At, person: By) -> Given:
-    """Accept a sheet as the next version."""
+    """Accept a sheet as the next version, and tell what the sheet check finds on it: it is accepted as it was sent."""
     said: dict[str, tuple[str, str, str]] = {}
     version = desk.accept_sheet(person, sent.request_key, number, sent.sheet, said, sent.source, sent.seen_version)
-    return Given(version=version)
+    return Given(version=version, findings=check_sheet(CheckSheet(sheet=sent.sheet)).findings)
 
 
 @router.post("/jobs/{number}/setups", tags=["measuring"], status_code=201)

@@ -180,3 +180,18 @@ def test_two_tablets_on_one_job_at_once(browser: Browser, server: str, desk: Des
     for context, _, faults in opened:
         context.close()
         assert faults == []
+
+
+def test_the_sound_points_follow_what_others_record(page: Page, desk: Desk, persons) -> None:
+    job = "SL-0004"
+    sign_in(page)
+    page.goto(f"/jobs/{job}/set-up")
+    page.fill("[name=reason]", "half a sentence that is not")
+    shown = page.locator("#picture .verdict-line")
+    before = shown.inner_text()
+    page.wait_for_function("document.querySelector('[data-live]') && window.htmx")
+    view = desk.view(job)
+    last = next(r.id for r in reversed(view.facts.readings) if r.taken_back is None)
+    desk.take_back(persons["lead"], key(), job, last)
+    expect(shown).not_to_have_text(before)
+    expect(page.locator("[name=reason]")).to_have_value("half a sentence that is not")

@@ -248,14 +248,22 @@ def test_what_lasts_is_read_once_and_again_where_it_does_not_add_up(database, pe
 
     lasting = Lasting()
     first, second = take(1.0), take(2.0)
-    kept = database.run(lambda c: lasting.readings(c, job.id))
+    kept = database.run(lambda c: lasting.readings(c, job.id, 2))
     assert [one["id"] for one in kept] == [first, second]
     third = take(3.0)
-    again = database.run(lambda c: lasting.readings(c, job.id))
+    again = database.run(lambda c: lasting.readings(c, job.id, 3))
     assert [one["id"] for one in again] == [first, second, third]
     assert again[0] is kept[0], "what was read before is not read again"
     database.run(lambda c: execute(c, "DELETE FROM reading WHERE id = %s", second))
-    assert [one["id"] for one in database.run(lambda c: lasting.readings(c, job.id))] == [first, third]
+    assert [one["id"] for one in database.run(lambda c: lasting.readings(c, job.id, 2))] == [first, third]
     database.run(lambda c: measuring.take_back(c, job.id, third, person))
     facts = database.run(lambda c: load_facts(c, job, lasting))
     assert [r.taken_back is not None for r in facts.readings] == [False, True]
+    before = database.run(lambda c: load_facts(c, job, lasting))
+    database.run(lambda c: measuring.record_move(c, job.id, 1, "structure", "pulled at the tower", person))
+    after = database.run(lambda c: load_facts(c, job, lasting))
+    assert before.setups[0] is not after.setups[0], "what hangs on movements is made anew with them"
+    assert [(m.words, r.stale) for m, r in zip(after.movements, after.readings, strict=False)] == [
+        ("pulled at the tower", True)
+    ]
+    assert database.run(lambda c: load_facts(c, job, lasting)).movements[0] is after.movements[0], "else once"

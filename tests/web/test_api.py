@@ -90,7 +90,12 @@ def test_the_simulated_instrument_reads_what_a_page_asks_for(server, api) -> Non
     details = {"vehicle": DUNLIN.name, "construction": "unibody"}
     job = api.post("/api/v1/jobs", json={"request_key": key(), "details": details}).json()["number"]
     sheet = DUNLIN.sheet.model_dump(mode="json")
-    api.put(f"/api/v1/jobs/{job}/sheet", json={"request_key": key(), "sheet": sheet})
+    slip = {**sheet, "points": [{**p, "xyz": [p["xyz"][0], -p["xyz"][1], p["xyz"][2]]} for p in sheet["points"][:1]]}
+    slip["points"] += sheet["points"][1:]
+    told = api.put(f"/api/v1/jobs/{job}/sheet", json={"request_key": key(), "sheet": slip}).json()
+    assert [found["points"][0] for found in told["findings"]] == [sheet["points"][0]["code"]], told
+    assert told["version"] == 1, "it is accepted as it was sent"
+    assert api.put(f"/api/v1/jobs/{job}/sheet", json={"request_key": key(), "sheet": sheet}).json()["findings"] == []
 
     def sign(hold: str) -> None:
         holds = api.get(f"/api/v1/jobs/{job}").json()["holds"]

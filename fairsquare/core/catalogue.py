@@ -11,6 +11,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
+from fairsquare.core.damage.decide import DecideMember, MemberDecided, decide_member
+from fairsquare.core.damage.read import DamageRead, ReadDamage, read_damage
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import (
     ComparedLengths,
@@ -129,4 +131,6 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("adjust-network", AdjustNetwork, Adjusted, adjust_network),
     Calculation("next-measurement", NextMeasurement, ReadingsRanked, next_measurement),
     Calculation("judge-points", JudgePoints, PointsJudged, judge_points),
+    Calculation("read-damage", ReadDamage, DamageRead, read_damage),
+    Calculation("decide-member", DecideMember, MemberDecided, decide_member),
 )

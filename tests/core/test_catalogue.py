@@ -38,6 +38,12 @@ REQUESTS = {
         "goal": ["F4L"],
     },
     "judge-points": {"sheet": SHEET, "points": {"F4L": {"xyz": [2110, 478, 402], "covariance": NOUGHT}}},
+    "read-damage": {
+        "sheet": SHEET,
+        "points": {"F4L": {"xyz": [2110, 478, 402], "covariance": NOUGHT}},
+        "hit": {"from_deg": 20},
+    },
+    "decide-member": {"member": {"material": "mild", "role": "structural", "signs": ["bent"]}},
 }
 
 

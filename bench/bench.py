@@ -113,7 +113,7 @@ def measure(at: Stage, person: Person, number: str, sheet: Sheet) -> None:
     """Give a job a sheet, a set-up and a reading of every point."""
     at.desk.accept_sheet(person, secrets.token_hex(12), number, sheet, {}, "bench")
     for item in SAFETY_ITEMS:
-        at.desk.answer_safety(person, secrets.token_hex(12), number, item.key, "done")
+        at.desk.answer_safety(person, secrets.token_hex(12), number, item.key, "done", "", "the bench", "B-1")
     sign(at, person, number, "made_safe")
     at.desk.open_setup(person, secrets.token_hex(12), number, "3-D instrument", 0.3)
     taken = [

@@ -8,6 +8,7 @@ from fairsquare.actions.bell import Bell
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import HoldName, JobFacts, Moved, Purpose, ReadingFact, SafetyAnswer, SetupFact, Who
+from fairsquare.core.intake.safety import SAFETY_BY_KEY
 from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.measure.drift import FEWEST_MOVED, moved_references
 from fairsquare.core.measure.observations import SetupKind
@@ -82,7 +83,7 @@ class Desk:
     def change_job(self, person: Person, key: str, number: str, details: JobDetails, version: int) -> None:
         """Change what was taken in, as read at `version`. Raises `StaleEdit` when somebody else was faster."""
         check_may(person, "take in")
-        self._in_job(
+        self.in_job(
             person,
             key,
             f"change {number}",
@@ -91,17 +92,47 @@ class Desk:
         )
 
     def answer_safety(
-        self, person: Person, key: str, number: str, item: str, answer: SafetyAnswer, words: str = ""
+        self,
+        person: Person,
+        key: str,
+        number: str,
+        item: str,
+        answer: SafetyAnswer,
+        words: str = "",
+        done_by: str = "",
+        qualification: str = "",
     ) -> None:
-        """Answer one item of the made-safe list."""
+        """Answer one item of the made-safe list. What needs a qualification names who did it, and its number."""
         check_may(person, "answer safety")
-        self._in_job(
-            person,
-            key,
-            f"safety {number} {item}",
-            number,
-            lambda c, view: {"id": holds.answer_safety(c, view.job.id, item, answer, words.strip()[:500], person.id)},
-        )
+        asked = SAFETY_BY_KEY.get(item)
+        if asked and asked.qualified and answer == "done":
+            if len(done_by.strip()) < 3:
+                raise Refused(
+                    f"{asked.title}: who did it? Name the person who holds the {asked.qualified}.",
+                    field="done_by",
+                    value=done_by,
+                )
+            if len(qualification.strip()) < 3:
+                raise Refused(
+                    f"{asked.title}: write the number of the {asked.qualified} of {done_by.strip()}.",
+                    field="qualification",
+                    value=qualification,
+                )
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            kept = holds.answer_safety(
+                connection,
+                view.job.id,
+                item,
+                answer,
+                words.strip()[:500],
+                person.id,
+                done_by.strip()[:120] or None,
+                qualification.strip()[:120] or None,
+            )
+            return {"id": kept}
+
+        self.in_job(person, key, f"safety {number} {item}", number, work)
 
     def accept_sheet(
         self,
@@ -128,7 +159,7 @@ class Desk:
             version = sheets.accept_sheet(connection, view.job.id, sheet, said, source, person.id)
             return {"version": version}
 
-        return int(self._in_job(person, key, f"sheet {number}", number, work)["version"])
+        return int(self.in_job(person, key, f"sheet {number}", number, work)["version"])
 
     def open_setup(
         self,
@@ -163,7 +194,7 @@ class Desk:
                 )
             }
 
-        return int(self._in_job(person, key, f"set-up {number}", number, work)["setup"])
+        return int(self.in_job(person, key, f"set-up {number}", number, work)["setup"])
 
     def take_readings(
         self, person: Person, key: str, number: str, setup: int | None, taken: list[NewReading]
@@ -200,7 +231,7 @@ class Desk:
                 self._void_if_moved(connection, view, person)
             return {"ids": ids}
 
-        return list(self._in_job(person, key, f"readings {number}", number, work, quick=True)["ids"])
+        return list(self.in_job(person, key, f"readings {number}", number, work, quick=True)["ids"])
 
     def _void_if_moved(self, connection: Connection, view: JobView, person: Person) -> None:
         """Void the set-up in force when references that were read again do not stand where they stood."""
@@ -219,12 +250,12 @@ class Desk:
     ) -> None:
         """Decide that a reading is kept out of the picture, or used again, with a reason."""
         check_may(person, "decide")
-        given = _reason(reason)
+        given = reason_of(reason)
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
             return {"id": measuring.decide_on_reading(connection, view.job.id, reading, keep_out, given, person.id)}
 
-        self._in_job(person, key, f"decide {number} {reading}", number, work)
+        self.in_job(person, key, f"decide {number} {reading}", number, work)
 
     def add_tool(
         self, person: Person, key: str, name: str, kind: ToolKind, sigma_mm: float, **reach: float | None
@@ -275,7 +306,7 @@ class Desk:
             measuring.take_back(connection, view.job.id, reading, person.id)
             return {}
 
-        self._in_job(person, key, f"take back {number} {reading}", number, work)
+        self.in_job(person, key, f"take back {number} {reading}", number, work)
 
     def choose(self, person: Person, key: str, number: str, setup: int, trusted: tuple[str, ...], reason: str) -> None:
         """Decide which of the reference sets that fit is relied on, or, for gauges and tape, which points stand on sound frame.
@@ -283,7 +314,7 @@ class Desk:
         Raises `Refused` for a set that does not fit.
         """
         check_may(person, "decide")
-        reason = _reason(reason)
+        reason = reason_of(reason)
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
             self._check_in_force(view, setup)
@@ -306,7 +337,7 @@ class Desk:
                 )
             return {"id": measuring.choose_references(connection, view.job.id, setup, chosen, reason, person.id)}
 
-        self._in_job(person, key, f"choose {number}", number, work)
+        self.in_job(person, key, f"choose {number}", number, work)
 
     def record_move(self, person: Person, key: str, number: str, what: Moved, words: str) -> None:
         """Record that something was moved: vehicle, bench or bridge void the set-up; the structure makes readings old.
@@ -321,7 +352,7 @@ class Desk:
             setup = view.setup.number if view.setup else None
             return {"id": measuring.record_move(connection, view.job.id, setup, what, said, person.id)}
 
-        self._in_job(person, key, f"move {number}", number, work)
+        self.in_job(person, key, f"move {number}", number, work)
 
     def read_gap(
         self, person: Person, key: str, number: str, place: str, said: str, target: str, tolerance: str, unit: Unit
@@ -338,7 +369,7 @@ class Desk:
             raise Refused("That is no gap: it is over a metre.", field="said", value=said)
         if not 0 < tolerance_mm <= 100:
             raise Refused("The tolerance should be above 0, up to 100 mm.", field="tolerance", value=tolerance)
-        self._in_job(
+        self.in_job(
             person,
             key,
             f"gap {number}",
@@ -364,7 +395,7 @@ class Desk:
             measuring.order_reading(connection, view.job.id, setup, purpose, codes, person.id)
             return {}
 
-        self._in_job(person, key, f"order {number}", number, work)
+        self.in_job(person, key, f"order {number}", number, work)
 
     def sign(self, person: Person, key: str, number: str, hold: HoldName, seen: dict[str, str], reason: str) -> None:
         """Sign a hold point on the evidence that was `seen`. Raises `Unsure` that says what is missing or has changed."""
@@ -381,7 +412,7 @@ class Desk:
                     field="seen",
                     value=hold,
                 )
-            given = _reason(reason) if state.missing else None
+            given = reason_of(reason) if state.missing else None
             overridden = tuple(missing.words for missing in state.missing)
             picture = view.state.picture
             shown = json.dumps(
@@ -394,7 +425,7 @@ class Desk:
                 "id": holds.sign(connection, view.job.id, hold, state.evidence, overridden, given, shown, person.id)
             }
 
-        self._in_job(person, key, f"sign {number} {hold}", number, work)
+        self.in_job(person, key, f"sign {number} {hold}", number, work)
 
     def close_job(self, person: Person, key: str, number: str, closed: bool) -> None:
         """Close a job that is done with, or open it again. Its last record should be made before: that is the lead's to see."""
@@ -404,7 +435,7 @@ class Desk:
             jobs.close_job(connection, view.job.id, closed)
             return {}
 
-        self._in_job(person, key, f"close {number}", number, work, even_closed=True)
+        self.in_job(person, key, f"close {number}", number, work, even_closed=True)
 
     def make_record(self, person: Person, key: str, number: str) -> str:
         """Make the record of a job as it stands, keep it, and return its SHA-256."""
@@ -425,7 +456,7 @@ class Desk:
             records.keep_record(connection, view.job.id, digest, body, person.id)
             return {"sha256": digest}
 
-        return str(self._in_job(person, key, f"record {number}", number, work, touch=False, even_closed=True)["sha256"])
+        return str(self.in_job(person, key, f"record {number}", number, work, touch=False, even_closed=True)["sha256"])
 
     def last_own_reading(self, view: JobView, purpose: Purpose) -> int | None:
         """Return the id of the last reading of the set-up in force that still counts, or None."""
@@ -514,7 +545,7 @@ class Desk:
             )
         return self.database.run(lambda c: once(c, key, person.id, purpose[:80], lambda: work(c))[0])
 
-    def _in_job(
+    def in_job(
         self,
         person: Person,
         key: str,
@@ -570,7 +601,8 @@ def _as_fact(reading: NewReading, setup: SetupFact | None) -> ReadingFact:
     )
 
 
-def _reason(text: str) -> str:
+def reason_of(text: str) -> str:
+    """Return a reason as it will stand in the record. Raises `Refused` for one that says nothing."""
     reason = " ".join(text.split())
     if len(reason) < 8 or len(reason) > 2000:
         raise Refused(

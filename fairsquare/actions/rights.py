@@ -7,11 +7,23 @@ from fairsquare.core.facts import Role
 from fairsquare.store.people import Person
 
 Deed = Literal[
-    "take in", "answer safety", "accept sheet", "measure", "decide", "sign", "make record", "close", "manage people"
+    "take in",
+    "walk round",
+    "estimate",
+    "answer safety",
+    "accept sheet",
+    "measure",
+    "decide",
+    "sign",
+    "make record",
+    "close",
+    "manage people",
 ]
 
 _MAY: dict[Deed, frozenset[Role]] = {
     "take in": frozenset({"technician", "lead", "estimator"}),
+    "walk round": frozenset({"technician", "lead", "estimator", "apprentice"}),
+    "estimate": frozenset({"lead", "estimator"}),
     "answer safety": frozenset({"technician", "lead"}),
     "accept sheet": frozenset({"technician", "lead", "estimator"}),
     "measure": frozenset({"technician", "lead", "apprentice"}),
@@ -23,6 +35,8 @@ _MAY: dict[Deed, frozenset[Role]] = {
 }
 _WORDS: dict[Deed, str] = {
     "take in": "Vehicles are taken in",
+    "walk round": "What is seen is noted",
+    "estimate": "Value and cost are weighed",
     "answer safety": "The made-safe list is answered",
     "accept sheet": "Sheets are accepted",
     "measure": "Readings are taken",

@@ -3,6 +3,7 @@
 from typing import Literal, NamedTuple
 
 from fairsquare.actions.desk import JobView
+from fairsquare.core.damage.choices import member_states
 from fairsquare.core.release.holds import Hold
 
 Status = Literal["done", "now", "todo"]
@@ -29,11 +30,15 @@ class Waits(NamedTuple):
 
 _STATIONS = (
     ("station", "take-in", "Take in", "take-in"),
+    ("station", "walk-round", "Walk round", "walk-round"),
     ("hold", "made_safe", "Made safe", "take-in"),
     ("station", "sheet", "Sheet", "sheet"),
     ("station", "set-up", "Set up", "set-up"),
     ("hold", "setup_accepted", "Set-up accepted", "set-up"),
     ("station", "measure", "Measure", "measure"),
+    ("station", "damage", "Read the damage", "damage"),
+    ("station", "decide", "Decide", "decide"),
+    ("hold", "decision_made", "Decision made", "decide"),
     ("station", "fit", "Dry fit", "fit"),
     ("hold", "fit_accepted", "Fit accepted: weld", "fit"),
     ("station", "record", "Record", "record"),
@@ -72,13 +77,20 @@ def _done(view: JobView) -> dict[str, bool]:
     facts, state = view.facts, view.state
     judged = state.picture.judged if state.picture else {}
     closed = {hold.name: hold.status == "closed" for hold in state.holds}
+    measured = bool(judged) and all(one.state != "unread" for one in judged.values())
+    members = member_states(facts)
+    undecided = any(state.open for state in members)
     return {
         "take-in": True,
         "made_safe": closed["made_safe"],
         "sheet": facts.sheet is not None,
         "set-up": state.picture is not None and bool(state.picture.relied_on),
         "setup_accepted": closed["setup_accepted"],
-        "measure": bool(judged) and all(one.state != "unread" for one in judged.values()),
+        "measure": measured,
+        "walk-round": bool(facts.walk or facts.photos or facts.line) or closed["made_safe"],
+        "damage": closed["decision_made"] or (measured and closed["setup_accepted"] and not undecided),
+        "decide": closed["decision_made"] or (bool(members) and not undecided),
+        "decision_made": closed["decision_made"],
         "fit": bool(facts.gaps),
         "fit_accepted": closed["fit_accepted"],
         "record": False,
@@ -108,4 +120,9 @@ def _station_words(view: JobView, key: str) -> str:
     if key == "measure" and view.state.picture:
         unread = sum(one.state == "unread" for one in view.state.picture.judged.values())
         return f"{unread} point{'s' if unread != 1 else ''} to read"
-    return "Read the gaps on the dry fit" if key == "fit" else "Take the vehicle in"
+    return {
+        "walk-round": "Walk round it: what is seen, photos",
+        "damage": "Read the damage and decide",
+        "decide": "Decide member by member",
+        "fit": "Read the gaps on the dry fit",
+    }.get(key, "Take the vehicle in")

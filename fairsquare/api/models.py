@@ -4,7 +4,19 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from fairsquare.core.facts import Moved, Purpose, ReadingKind, Role, SafetyAnswer
+from fairsquare.core.damage.decide import MakersWord, Material, MemberDecided, MemberRole, Sign
+from fairsquare.core.damage.read import DamageRead
+from fairsquare.core.facts import (
+    Chosen,
+    DecisionFact,
+    LineAnswer,
+    MemberFact,
+    Moved,
+    Purpose,
+    ReadingKind,
+    Role,
+    SafetyAnswer,
+)
 from fairsquare.core.lengths import Unit
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.measure.picture import Picture
@@ -55,12 +67,17 @@ class ChangeJob(Sent):
 
 
 class AnswerSafety(Sent):
-    """An answer to one item of the made-safe list; `absent`: not on this vehicle."""
+    """An answer to one item of the made-safe list; `absent`: not on this vehicle.
+
+    High voltage and refrigerant, when done, name who did it and the number of that person's qualification or licence.
+    """
 
     request_key: Key
     item: str
     answer: SafetyAnswer
     words: str = ""
+    done_by: Annotated[str, Field(max_length=120)] = ""
+    qualification: Annotated[str, Field(max_length=120)] = ""
 
 
 class AcceptSheet(Sent):
@@ -207,6 +224,77 @@ class Floor(Model):
 
     jobs: tuple[JobLine, ...]
     many: int
+
+
+class NoteFinding(Sent):
+    """Something seen at the walk-round, said in short; `xy`: where it is from above, mm, where the words name no point."""
+
+    request_key: Key
+    call: Annotated[str, Field(max_length=500)]
+    unit: Unit = "mm"
+    xy: tuple[float, float] | None = None
+
+
+class AnswerLine(Sent):
+    """How a mechanical part along the line of the push was found."""
+
+    request_key: Key
+    item: str
+    answer: LineAnswer
+    words: Annotated[str, Field(max_length=500)] = ""
+
+
+class Settle(Sent):
+    """A contradiction to settle: its key as the damage gives it, and why it may stand."""
+
+    request_key: Key
+    finding: Annotated[str, Field(max_length=400)]
+    reason: str
+
+
+class SeeMember(Sent):
+    """A member, or one layer of it, as it is seen, with the maker's word and its source."""
+
+    request_key: Key
+    member: str
+    layer: str = ""
+    material: Material
+    role: MemberRole
+    signs: tuple[Sign, ...] = ()
+    maker: MakersWord = MakersWord()
+    source: str = ""
+
+
+class DecideOn(Sent):
+    """What is done with a member as it was seen, and what goes with that."""
+
+    request_key: Key
+    decision: Chosen
+    reason: str = ""
+    gives_up: str = ""
+    remains: str = ""
+    consent: str = ""
+    first: str = ""
+    hours: float | None = None
+    donor: str = ""
+
+
+class MemberShown(Model):
+    """A member in a job: as seen, what the rules say, what was decided, and why it is still open, if it is."""
+
+    member: str
+    layer: str
+    seen: MemberFact | None
+    proposal: MemberDecided | None
+    decision: DecisionFact | None
+    open: str | None
+
+
+class DamageShown(Model):
+    """The damage of a job as read before the first pull, and the keys of its findings that are not settled."""
+
+    damage: DamageRead | None
+    open: tuple[str, ...]
 
 
 class Given(Model):

@@ -2,14 +2,14 @@
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Depends, Query, Request, Response
-from fastapi.security import HTTPAuthorizationCredentials, HTTPBearer
+from fastapi import APIRouter, Body, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
 
-from fairsquare.actions import Desk, JobView
+from fairsquare.actions import JobView
 from fairsquare.actions.hearing import USUAL_TOOLS, reading_of, tool_for
 from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.actions.spine import waits
+from fairsquare.api.doors import At, By
 from fairsquare.api.models import (
     AcceptSheet,
     AddTool,
@@ -44,30 +44,8 @@ from fairsquare.core.sheet.check import CheckSheet, check_sheet
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.store import measuring, people, records
 from fairsquare.store.measuring import NewReading
-from fairsquare.store.people import Person, SignInRefused
 
 router = APIRouter(prefix="/api/v1")
-_bearer = HTTPBearer(auto_error=False, description="the token that /session gave")
-
-
-def _desk(request: Request) -> Desk:
-    desk: Desk = request.app.state.desk
-    return desk
-
-
-def _person(request: Request, given: Annotated[HTTPAuthorizationCredentials | None, Depends(_bearer)]) -> Person:
-    token = given.credentials if given else ""
-    session = token and _desk(request).database.run(lambda c: people.find_session(c, token, "token"))
-    if not session:
-        raise SignInRefused(
-            "Sign in first: POST /api/v1/session gives a token; send it as Authorization: Bearer TOKEN."
-        )
-    request.state.person = session.person.name
-    return session.person
-
-
-At = Annotated[Desk, Depends(_desk)]
-By = Annotated[Person, Depends(_person)]
 
 
 @router.post("/session", tags=["session"])
@@ -151,7 +129,9 @@ def change_job(number: str, sent: ChangeJob, desk: At, person: By) -> Given:
 @router.post("/jobs/{number}/safety", tags=["jobs"])
 def answer_safety(number: str, sent: AnswerSafety, desk: At, person: By) -> Given:
     """Answer one item of the made-safe list."""
-    desk.answer_safety(person, sent.request_key, number, sent.item, sent.answer, sent.words)
+    desk.answer_safety(
+        person, sent.request_key, number, sent.item, sent.answer, sent.words, sent.done_by, sent.qualification
+    )
     return Given()
 
 

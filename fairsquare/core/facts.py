@@ -4,16 +4,37 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Code, Model, Row3
 from fairsquare.core.sheet.model import Sheet, SpanMode
 
 Role = Literal["technician", "lead", "estimator", "apprentice"]
-HoldName = Literal["made_safe", "setup_accepted", "fit_accepted"]
+HoldName = Literal["made_safe", "setup_accepted", "decision_made", "fit_accepted"]
 Purpose = Literal["reference", "point"]
 Moved = Literal["vehicle", "bench", "bridge", "structure", "sight"]
 ReadingKind = Literal["point", "span", "difference", "height", "offset", "gauge"]
 SafetyAnswer = Literal["done", "absent", "undone"]
+WalkKind = Literal[
+    "gap",
+    "split_arm",
+    "kink",
+    "buckle",
+    "crack",
+    "torn_seam",
+    "earlier_repair",
+    "rust",
+    "witness_mark",
+    "misfit",
+    "mechanical",
+    "plate",
+    "other",
+]
+LineAnswer = Literal["sound", "hurt", "absent", "open"]
+Chosen = Literal[
+    "keep", "straighten", "section", "replace_at_seams", "inspect", "try", "straighten_then_replace", "leave"
+]
+"""What may be decided: the five plain decisions, and three in-betweens that a person may choose."""
 
 RefitNeeded = frozenset({"vehicle", "bench", "bridge"})
 """What, when moved, makes a set-up void. A moved structure makes readings old and leaves the set-up as it is; gauges hung
@@ -112,13 +133,18 @@ class SetupFact(Model):
 
 
 class SafetyFact(Model):
-    """The last answer to one item of the list that makes the vehicle safe."""
+    """The last answer to one item of the list that makes the vehicle safe.
+
+    What needs a qualification names who did it, and the number of that person's qualification.
+    """
 
     id: int
     item: str
     answer: SafetyAnswer
     words: str
     by: Who
+    done_by: str | None = None
+    qualification: str | None = None
 
 
 class GapFact(Model):
@@ -132,6 +158,101 @@ class GapFact(Model):
     tolerance_mm: float
     by: Who
     stale: bool = False
+
+
+class WalkFact(Model):
+    """Something seen at the walk-round; `xy` is where on the vehicle, seen from above, and `code` the nearest point named.
+
+    A gap has both of its readings, mm.
+    """
+
+    id: int
+    kind: WalkKind
+    said: str
+    place: str
+    code: Code | None
+    xy: tuple[float, float] | None
+    left_mm: float | None
+    right_mm: float | None
+    by: Who
+    taken_back: Who | None = None
+
+
+class LineFact(Model):
+    """The last answer for one mechanical part along the line of the push."""
+
+    id: int
+    item: str
+    answer: LineAnswer
+    words: str
+    by: Who
+
+
+class WorthFact(Model):
+    """What the vehicle is worth and what its repair would cost, in hundredths of the shop's money."""
+
+    id: int
+    value_cents: int
+    cost_cents: int
+    words: str
+    by: Who
+
+
+class PhotoFact(Model):
+    """A photo that is kept: of the job, of a finding (`walk`) or of a member, by its id; the checksum is of what is kept."""
+
+    id: int
+    about: Literal["job", "walk", "member"]
+    about_id: int | None
+    name: str
+    words: str
+    width: int
+    height: int
+    sha256: str
+    by: Who
+
+
+class SettlementFact(Model):
+    """A contradiction that a person settled, with the reason; `finding` is its key."""
+
+    id: int
+    finding: str
+    reason: str
+    by: Who
+
+
+class MemberFact(Model):
+    """A member, or one layer of it, as it was last seen, and the maker's word on it with its source."""
+
+    id: int
+    member: str
+    layer: str
+    material: Material
+    role: MemberRole
+    signs: tuple[Sign, ...]
+    maker: MakersWord
+    source: str
+    by: Who
+
+
+class DecisionFact(Model):
+    """What is done with a member as it was seen in `seen`, and what goes with that choice.
+
+    `gives_up`: what would make us give up trying; `remains`: what stays out, with whose `consent`; `first`: what has to come
+    off or come home before; `hours` that it drags along; `donor`: in what state that is.
+    """
+
+    id: int
+    seen: int
+    decision: Chosen
+    reason: str
+    gives_up: str
+    remains: str
+    consent: str
+    first: str
+    hours: float | None
+    donor: str
+    by: Who
 
 
 class SignatureFact(Model):
@@ -157,3 +278,11 @@ class JobFacts(Model):
     movements: tuple[MovementFact, ...] = ()
     gaps: tuple[GapFact, ...] = ()
     signatures: tuple[SignatureFact, ...] = ()
+    hit_from_deg: int | None = None
+    walk: tuple[WalkFact, ...] = ()
+    line: tuple[LineFact, ...] = ()
+    worth: tuple[WorthFact, ...] = ()
+    photos: tuple[PhotoFact, ...] = ()
+    settlements: tuple[SettlementFact, ...] = ()
+    members: tuple[MemberFact, ...] = ()
+    decisions: tuple[DecisionFact, ...] = ()

@@ -9,10 +9,11 @@ import numpy as np
 
 from fairsquare.actions import Desk
 from fairsquare.actions.hearing import reading_of
-from fairsquare.core.facts import Purpose
+from fairsquare.core.facts import Purpose, SafetyAnswer
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.measure.calls import Context, understand_call
 from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
+from fairsquare.demo.damage import decisions_of, walk_round_of
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle, instrument_reading, seed_of
 from fairsquare.store import people
@@ -135,6 +136,7 @@ def _key() -> str:
 def _tell_story(desk: Desk, persons: dict[str, Person], story: _Story, index: int) -> str:
     technician, lead = persons["ngozi" if index % 2 == 0 else "mateus"], persons["solveig"]
     number = desk.open_job(persons["tomasz"], _key(), story.details)
+    walk_round_of(desk, persons, number, story.vehicle)
     if story.safe:
         _make_safe(desk, technician, number, story)
     if story.sheet:
@@ -150,13 +152,16 @@ def _tell_story(desk: Desk, persons: dict[str, Person], story: _Story, index: in
     if story.unread is not None:
         codes = [p.code for p in story.vehicle.sheet.points if not p.reference and p.code not in story.unread]
         _read(desk, technician, number, story, codes, "point")
+    decisions_of(desk, technician, lead, number, story.vehicle)
     return number
 
 
 def _make_safe(desk: Desk, technician: Person, number: str, story: _Story) -> None:
     for item in SAFETY_ITEMS:
         absent = item.key == "high_voltage" or (item.key == "fuel" and story.details.construction == "trailer")
-        desk.answer_safety(technician, _key(), number, item.key, "absent" if absent else "done")
+        by, licence = ("Pernille Ostrander", "KR-2231") if item.key == "refrigerant" else ("", "")
+        answer: SafetyAnswer = "absent" if absent else "done"
+        desk.answer_safety(technician, _key(), number, item.key, answer, "", by, licence)
     desk.sign(technician, _key(), number, "made_safe", desk.view(number).state.hold("made_safe").evidence, "")
 
 

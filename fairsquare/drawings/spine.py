@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from markupsafe import Markup, escape
 
-_STEP = 33.0
+_STEP = 24.5
 _Y = 18.0
 
 

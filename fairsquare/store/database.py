@@ -11,6 +11,7 @@ from dbutils.pooled_db import PooledDB
 from pymysql.cursors import DictCursor
 
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.facts import Who
 
 T = TypeVar("T")
 Connection = Any
@@ -151,3 +152,8 @@ def insert_many(connection: Connection, sql: str, many: list[tuple[Any, ...]]) -
 def utc(moment: Any) -> str:
     """Return a time of the database, UTC, as ISO 8601 to the microsecond."""
     return f"{moment.isoformat(timespec='microseconds')}Z"
+
+
+def who(found: dict[str, Any]) -> Who:
+    """Return the person of a row, at its moment: `full_name`, `role` and `at`."""
+    return Who(name=found["full_name"], role=found["role"], at=utc(found["at"]))

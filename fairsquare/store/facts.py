@@ -21,7 +21,8 @@ from fairsquare.core.facts import (
 )
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.store.database import Connection, rows, utc
+from fairsquare.store import damage, photos
+from fairsquare.store.database import Connection, rows, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
 from fairsquare.store.sheets import find_sheet
@@ -75,6 +76,14 @@ _PARTS = {
     "decisions": "SELECT COUNT(*), MAX(d.id) FROM reading_decision d JOIN reading r ON r.id = d.reading_id WHERE r.job_id = {job}",
     "gaps": "SELECT COUNT(*), MAX(id) FROM gap_reading WHERE job_id = {job}",
     "signatures": "SELECT COUNT(*), MAX(id) FROM signature WHERE job_id = {job}",
+    "walk": """SELECT COUNT(*) + COUNT(t.finding_id), MAX(w.id) FROM walk_finding w
+               LEFT JOIN walk_taken_back t ON t.finding_id = w.id WHERE w.job_id = {job}""",
+    "line": "SELECT COUNT(*), MAX(id) FROM line_check WHERE job_id = {job}",
+    "worth": "SELECT COUNT(*), MAX(id) FROM worth WHERE job_id = {job}",
+    "photos": "SELECT COUNT(*), MAX(id) FROM photo WHERE job_id = {job}",
+    "settlements": "SELECT COUNT(*), MAX(id) FROM settlement WHERE job_id = {job}",
+    "members": "SELECT COUNT(*), MAX(id) FROM member_seen WHERE job_id = {job}",
+    "member_decisions": "SELECT COUNT(*), MAX(id) FROM member_decision WHERE job_id = {job}",
 }
 """What is recorded of a job, table by table. Rows are only ever added: how many there are, and the last, say whether any were."""
 
@@ -169,6 +178,14 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         movements=movements,
         gaps=part("gaps", lambda: _gaps(connection, job.id, body_moved_at), "movements"),
         signatures=part("signatures", lambda: _signatures(connection, job.id)),
+        hit_from_deg=job.details.hit_from_deg,
+        walk=part("walk", lambda: damage.walk(connection, job.id)),
+        line=part("line", lambda: damage.line(connection, job.id)),
+        worth=part("worth", lambda: damage.worth(connection, job.id)),
+        photos=part("photos", lambda: photos.photos(connection, job.id)),
+        settlements=part("settlements", lambda: damage.settlements(connection, job.id)),
+        members=part("members", lambda: damage.members(connection, job.id)),
+        decisions=part("member_decisions", lambda: damage.decisions(connection, job.id)),
     )
 
 
@@ -199,19 +216,24 @@ class StateCache:
         return facts, before_measuring(facts)
 
 
-def _who(found: dict[str, Any]) -> Who:
-    return Who(name=found["full_name"], role=found["role"], at=utc(found["at"]))
-
-
 def _safety(connection: Connection, job_id: int) -> tuple[SafetyFact, ...]:
     found = rows(
         connection,
-        f"""SELECT a.id, a.item, a.answer, a.words, a.at, {_WHO} FROM safety_answer a JOIN person p ON p.id = a.person_id
+        f"""SELECT a.id, a.item, a.answer, a.words, a.done_by, a.qualification, a.at, {_WHO}
+            FROM safety_answer a JOIN person p ON p.id = a.person_id
             WHERE a.job_id = %s ORDER BY a.id""",  # noqa: S608 - names of columns only
         job_id,
     )
     latest = {
-        a["item"]: SafetyFact(id=a["id"], item=a["item"], answer=a["answer"], words=a["words"], by=_who(a))
+        a["item"]: SafetyFact(
+            id=a["id"],
+            item=a["item"],
+            answer=a["answer"],
+            words=a["words"],
+            by=who(a),
+            done_by=a["done_by"],
+            qualification=a["qualification"],
+        )
         for a in found
     }
     return tuple(latest.values())
@@ -225,9 +247,7 @@ def _movements(connection: Connection, job_id: int) -> tuple[MovementFact, ...]:
             WHERE m.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(
-        MovementFact(id=m["id"], what=m["what"], words=m["words"], setup=m["setup"], by=_who(m)) for m in found
-    )
+    return tuple(MovementFact(id=m["id"], what=m["what"], words=m["words"], setup=m["setup"], by=who(m)) for m in found)
 
 
 def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, ...]) -> tuple[SetupFact, ...]:
@@ -245,7 +265,7 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
         job_id,
     )
     choices = {
-        c["number"]: ChoiceFact(id=c["id"], trusted=tuple(json.loads(c["trusted"])), reason=c["reason"], by=_who(c))
+        c["number"]: ChoiceFact(id=c["id"], trusted=tuple(json.loads(c["trusted"])), reason=c["reason"], by=who(c))
         for c in chosen
     }
     voids: dict[int | None, MovementFact] = {}
@@ -259,7 +279,7 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
             instrument=s["instrument"],
             sigma_mm=s["sigma_mm"],
             sheet_version=s["sheet_version"],
-            opened=_who(s),
+            opened=who(s),
             choice=choices.get(s["number"]),
             voided=voids.get(s["number"]),
         )
@@ -287,7 +307,7 @@ def _taken_back(connection: Connection, job_id: int) -> dict[int, Who]:
             WHERE r.job_id = %s""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return {t["reading_id"]: _who(t) for t in found}
+    return {t["reading_id"]: who(t) for t in found}
 
 
 def _reading_fact(r: dict[str, Any], fate: _Fate) -> ReadingFact:
@@ -309,7 +329,7 @@ def _reading_fact(r: dict[str, Any], fate: _Fate) -> ReadingFact:
         said=r["said"],
         loaded=bool(r["loaded"]),
         instrument=r["instrument"],
-        by=_who(r),
+        by=who(r),
         replaces=r["replaces_id"],
         called_at=utc(r["called_at"]) if r["called_at"] else None,
         **fate._asdict(),
@@ -326,7 +346,7 @@ def _kept_out(connection: Connection, job_id: int) -> dict[int, KeptOut]:
         job_id,
     )
     last = {d["reading_id"]: d for d in found}
-    return {number: KeptOut(reason=d["reason"], by=_who(d)) for number, d in last.items() if d["keep_out"]}
+    return {number: KeptOut(reason=d["reason"], by=who(d)) for number, d in last.items() if d["keep_out"]}
 
 
 def _gaps(connection: Connection, job_id: int, moved_at: str) -> tuple[GapFact, ...]:
@@ -344,7 +364,7 @@ def _gaps(connection: Connection, job_id: int, moved_at: str) -> tuple[GapFact, 
             mm=g["mm"],
             target_mm=g["target_mm"],
             tolerance_mm=g["tolerance_mm"],
-            by=_who(g),
+            by=who(g),
             stale=utc(g["at"]) <= moved_at,
         )
         for g in found
@@ -365,7 +385,7 @@ def _signatures(connection: Connection, job_id: int) -> tuple[SignatureFact, ...
             evidence=json.loads(s["evidence"]),
             overridden=tuple(json.loads(s["overridden"])),
             reason=s["reason"],
-            by=_who(s),
+            by=who(s),
         )
         for s in found
     )

@@ -9,19 +9,28 @@ from fairsquare.store.database import Connection, insert
 
 
 def answer_safety(
-    connection: Connection, job_id: int, item: str, answer: SafetyAnswer, words: str, person_id: int
+    connection: Connection,
+    job_id: int,
+    item: str,
+    answer: SafetyAnswer,
+    words: str,
+    person_id: int,
+    done_by: str | None = None,
+    qualification: str | None = None,
 ) -> int:
     """Record an answer to one item. Raises `Refused` for an item that is not on the list."""
     if item not in SAFETY_KEYS:
         raise Refused("That is not on the list.", field="item", value=item)
     return insert(
         connection,
-        """INSERT INTO safety_answer (job_id, item, answer, words, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        """INSERT INTO safety_answer (job_id, item, answer, words, done_by, qualification, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
         job_id,
         item,
         answer,
         words,
+        done_by,
+        qualification,
         person_id,
     )
 

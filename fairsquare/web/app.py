@@ -13,6 +13,7 @@ from starlette.types import Receive, Scope, Send
 
 from fairsquare import __version__
 from fairsquare.actions import Desk
+from fairsquare.api.damage import router as api_damage_router
 from fairsquare.api.routes import router as api_router
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.sheet.check import Finding
@@ -20,11 +21,13 @@ from fairsquare.settings import Settings
 from fairsquare.store.database import Database, DatabaseAway, rows
 from fairsquare.store.kept import Kept
 from fairsquare.store.migrate import pending
-from fairsquare.web.middleware import AroundRequests, LimitBody
+from fairsquare.web.middleware import PHOTOS, AroundRequests, LimitBody
 from fairsquare.web.page import SignInFirst, local_path, render
 from fairsquare.web.paper import Papers
 from fairsquare.web.routes import (
     comparative,
+    damage,
+    decide,
     fit,
     floor,
     help_pages,
@@ -38,6 +41,7 @@ from fairsquare.web.routes import (
     sign_in,
     take_in,
     tools,
+    walk_round,
 )
 
 STATIC = Path(__file__).parent / "static"
@@ -77,12 +81,15 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         sign_in,
         floor,
         take_in,
+        walk_round,
         comparative,
         sheet,
         setup,
         measure,
         readings,
         live,
+        damage,
+        decide,
         fit,
         record,
         people,
@@ -91,6 +98,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     ):
         app.include_router(module.router, include_in_schema=False)
     app.include_router(api_router)
+    app.include_router(api_damage_router)
     app.mount("/static", _OwnFiles(directory=STATIC), name="static")
     _health(app, database)
     _faults(app)
@@ -177,6 +185,8 @@ def problem(fault: FairSquareError) -> JSONResponse:
 
 async def _too_large(scope: Scope, receive: Receive, send: Send) -> None:
     words = "That is larger than 8 MB. A sheet of 400 points has some 40 kB: choose the right file."
+    if scope["path"].endswith(PHOTOS):
+        words = "That is larger than 64 MB: send the photo smaller."
     fault = FairSquareError(words, field="file")
     fault.status, fault.kind = 413, "too-large"
     response: Response = problem(fault)

@@ -8,7 +8,9 @@ import structlog
 from starlette.datastructures import MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-LARGEST_BODY = 8 * 1024 * 1024
+LARGEST_BODY, LARGEST_PHOTO = 8 * 1024 * 1024, 64 * 1024 * 1024
+PHOTOS = "/photos"
+"""Where photos are sent: these may be larger than anything else."""
 _DISCARD_UP_TO = 512 * 1024 * 1024
 
 HEADERS = {
@@ -77,7 +79,7 @@ class AroundRequests:
 
 
 class LimitBody:
-    """ASGI middleware: what is sent may be 8 MB; more is read to its end, thrown away, and answered with 413."""
+    """ASGI middleware: what is sent may be 8 MB, a photo 64 MB; more is read to its end, thrown away, and answered with 413."""
 
     def __init__(self, app: ASGIApp, too_large: ASGIApp) -> None:
         self._app, self._too_large = app, too_large
@@ -85,7 +87,7 @@ class LimitBody:
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Handle one request."""
         if scope["type"] != "http" or not self._announced_too_large(scope):
-            await self._app(scope, self._counted(receive), send)
+            await self._app(scope, self._counted(receive, _largest(scope)), send)
             return
         read, more = 0, True
         while more and read < _DISCARD_UP_TO:
@@ -97,18 +99,22 @@ class LimitBody:
     def _announced_too_large(self, scope: Scope) -> bool:
         for name, value in scope["headers"]:
             if name == b"content-length":
-                return not value.isdigit() or int(value) > LARGEST_BODY
+                return not value.isdigit() or int(value) > _largest(scope)
         return False
 
-    def _counted(self, receive: Receive) -> Receive:
+    def _counted(self, receive: Receive, largest: int) -> Receive:
         read = 0
 
         async def counted() -> Message:
             nonlocal read
             message = await receive()
             read += len(message.get("body", b""))
-            if read > LARGEST_BODY:
+            if read > largest:
                 return {"type": "http.disconnect"}
             return message
 
         return counted
+
+
+def _largest(scope: Scope) -> int:
+    return LARGEST_PHOTO if scope["path"].endswith(PHOTOS) else LARGEST_BODY

@@ -28,3 +28,42 @@ HIT_FROM = {
     "315": "the front left",
 }
 HIT_HEIGHT = {"unknown": "not known", "low": "low", "middle": "middle", "high": "high"}
+MODES = {
+    "mash": ("mash", "short", "long"),
+    "skew": ("skew", "left fore", "right fore"),
+    "sway": ("sway", "left", "right"),
+    "spread": ("spread", "apart", "pinched"),
+    "rise": ("rise", "high", "low"),
+    "twist_deg": ("twist", "left high", "right high"),
+}
+"""The six modes: name, the word for a positive value, the word for a negative one."""
+MATERIALS = {
+    "mild": "mild steel",
+    "high_strength": "high-strength steel",
+    "ultra_high_strength": "ultra-high-strength steel",
+    "press_hardened": "press-hardened steel",
+    "aluminium": "aluminium",
+    "casting": "casting",
+    "composite": "composite",
+}
+ROLES = {
+    "structural": "structural",
+    "crush_zone": "crush zone",
+    "closing": "closing panel",
+    "sacrificial": "comes off in any case",
+}
+SIGNS = {
+    "bent": "bent",
+    "kinked": "kinked",
+    "buckled": "buckled",
+    "folded": "folded",
+    "stretched": "stretched",
+    "cracked": "cracked",
+    "torn": "torn",
+    "seam_torn": "seam torn",
+    "rusted_through": "rusted through",
+    "thinned_by_rust": "thinned by rust",
+    "repaired_before": "repaired before",
+    "heat_marked": "marked by heat",
+}
+YES_NO = {"": "not said", "yes": "allowed", "no": "forbidden"}

@@ -65,6 +65,11 @@ class Keys:
         """From the take-in page: answer the made-safe list, sign it, and accept a sheet that agrees with itself."""
         for item in SAFETY_ITEMS:
             answer = "absent" if item.key == "high_voltage" else "done"
+            if item.qualified and answer == "done":
+                self.to(f"#{item.key} [name=done_by]")
+                self.write("Pernille Ostrander")
+                self.press("Tab")
+                self.write("KR-2231")
             self.enter(f"#{item.key} button[value={answer}]")
             expect(self.page.locator(f"#{item.key}")).to_have_class(f"check {answer}")
         self.enter("a[href$='/holds/made_safe'].btn-primary")
@@ -139,6 +144,15 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     assert page.locator(".structure .pt.fair").count() == 40, "twenty from above, twenty from the sides"
 
     keys.press("Escape")
+    keys.enter(f"a[href='/jobs/{job}/damage']")
+    expect(page.get_by_text("Nothing contradicts, and every point is known.")).to_be_visible()
+    keys.enter(f"a[href='/jobs/{job}/decide']")
+    page.wait_for_url("**/decide")
+    keys.enter(".keep-fair button")
+    expect(page.locator(".members tbody tr:has-text('keep')")).to_have_count(6)
+    keys.enter("a[href$='/holds/decision_made'].btn-primary")
+    keys.press_focused(".hold-page .btn-primary")
+    page.wait_for_url("**/decide")
     keys.enter(f"a[href='/jobs/{job}/fit']")
     page.wait_for_url("**/fit")
     keys.to("[name=place]")
@@ -180,6 +194,9 @@ def test_by_touch_at_800_by_1280(tablet: Page, tmp_path: Path) -> None:
     page.wait_for_url("**/take-in")
     job = page.url.split("/")[-2]
     for item in SAFETY_ITEMS:
+        if item.qualified:
+            page.fill(f"#{item.key} [name=done_by]", "Pernille Ostrander")
+            page.fill(f"#{item.key} [name=qualification]", "KR-2231")
         page.tap(f"#{item.key} button[value=done]")
         expect(page.locator(f"#{item.key}")).to_have_class("check done")
     sign(page, "made_safe", "take-in")
@@ -209,6 +226,15 @@ def test_by_touch_at_800_by_1280(tablet: Page, tmp_path: Path) -> None:
     expect(page.locator(".chip")).to_have_text("F5R")
     fits_the_screen(page)
     targets_are_large(page)
+    page.tap(f".stops a[href='/jobs/{job}/damage']")
+    expect(page.get_by_text("Nothing contradicts")).to_be_visible()
+    fits_the_screen(page)
+    targets_are_large(page)
+    page.tap("text=Go on to decide")
+    page.tap(".keep-fair button")
+    fits_the_screen(page)
+    targets_are_large(page)
+    sign(page, "decision_made", "decide")
     page.tap(f".stops a[href='/jobs/{job}/fit']")
     page.fill("[name=place]", "lid to right fender")
     page.fill("[name=said]", "4")

@@ -4,10 +4,14 @@ from collections.abc import Iterable
 
 import numpy as np
 
+from fairsquare.core.damage.decide import MakersWord
+from fairsquare.core.damage.job import units_of
 from fairsquare.core.facts import (
+    DecisionFact,
     GapFact,
     HoldName,
     JobFacts,
+    MemberFact,
     MovementFact,
     ReadingFact,
     SafetyFact,
@@ -58,13 +62,52 @@ def facts(**changes) -> JobFacts:
         "sheet": DUNLIN.sheet,
         "sheet_version": 1,
         "safety": tuple(
-            SafetyFact(id=n, item=item.key, answer="done", words="", by=who(1)) for n, item in enumerate(SAFETY_ITEMS)
+            SafetyFact(
+                id=n,
+                item=item.key,
+                answer="done",
+                words="",
+                by=who(1),
+                done_by="Pernille Ostrander" if item.qualified else None,
+                qualification="KR-2231" if item.qualified else None,
+            )
+            for n, item in enumerate(SAFETY_ITEMS)
         ),
         "setups": (SetupFact(number=1, instrument="3-D instrument", sigma_mm=0.3, sheet_version=1, opened=who(5)),),
         "readings": readings((*REFERENCES, *OTHERS)),
         "movements": (),
         "gaps": (GapFact(id=1, place="lid", said="4", mm=4.0, target_mm=4.0, tolerance_mm=1.0, by=who(20)),),
         "signatures": (),
+        "members": tuple(
+            MemberFact(
+                id=n,
+                member=member,
+                layer="",
+                material="mild",
+                role="structural",
+                signs=(),
+                maker=MakersWord(),
+                source="",
+                by=who(15),
+            )
+            for n, member in enumerate(units_of(DUNLIN.sheet), start=1)
+        ),
+        "decisions": tuple(
+            DecisionFact(
+                id=n,
+                seen=n,
+                decision="keep",
+                reason="",
+                gives_up="",
+                remains="",
+                consent="",
+                first="",
+                hours=None,
+                donor="",
+                by=who(16),
+            )
+            for n, _ in enumerate(units_of(DUNLIN.sheet), start=1)
+        ),
     }
     return JobFacts(**{**whole, **changes})
 

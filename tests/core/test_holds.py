@@ -2,7 +2,7 @@
 
 import pytest
 
-from fairsquare.core.facts import ChoiceFact
+from fairsquare.core.facts import ChoiceFact, SettlementFact, WalkFact
 from fairsquare.core.release.holds import job_state, may_sign
 from tests.core.facts import OTHERS, REFERENCES, changed, facts, movement, reading, readings, signed, who
 
@@ -17,13 +17,16 @@ def test_a_fair_job_is_closed_hold_by_hold() -> None:
     assert job_state(job).hold("setup_accepted").status == "ready"
     assert "“Made safe” is not signed." in missing(job, "fit_accepted")
     job = signed(job, "made_safe", "setup_accepted")
+    assert job_state(job).hold("decision_made").status == "ready"
+    assert missing(job, "fit_accepted") == "“Decision made” is not signed."
+    job = signed(job, "decision_made")
     assert job_state(job).hold("fit_accepted").status == "ready"
     job = signed(job, "fit_accepted")
-    assert [hold.status for hold in job_state(job).holds] == ["closed"] * 3
+    assert [hold.status for hold in job_state(job).holds] == ["closed"] * 4
 
 
 def test_roles() -> None:
-    holds = job_state(signed(facts(), "made_safe", "setup_accepted"))
+    holds = job_state(signed(facts(), "made_safe", "setup_accepted", "decision_made"))
     fit = holds.hold("fit_accepted")
     assert may_sign(fit, "lead") is None
     assert "signed by a lead" in may_sign(fit, "technician")
@@ -64,7 +67,7 @@ def test_missing_loaded_and_stale_readings_are_never_overridden(last, words) -> 
 def test_what_is_off_may_be_overridden_by_a_lead() -> None:
     bent = [r for r in facts().readings if r.code != "F5R"]
     job = facts(readings=(*bent, reading(99, "F5R", moved=(-8.0, 0.0, 0.0))))
-    job = signed(job, "made_safe", "setup_accepted")
+    job = signed(job, "made_safe", "setup_accepted", "decision_made")
     hold = job_state(job).hold("fit_accepted")
     assert [one.overridable for one in hold.missing] == [True]
     assert "1 point out of tolerance: F5R" in hold.missing[0].words
@@ -80,7 +83,7 @@ def test_what_is_off_may_be_overridden_by_a_lead() -> None:
             {"setup_accepted", "fit_accepted"},
             "read again",
         ),
-        ({"sheet_version": 2}, {"setup_accepted", "fit_accepted"}, "another version"),
+        ({"sheet_version": 2}, {"setup_accepted", "decision_made", "fit_accepted"}, "another version"),
         ({"movements": (movement("structure"),)}, {"fit_accepted"}, "was moved"),
         ({"gaps": (facts().gaps[0].model_copy(update={"id": 9}),)}, {"fit_accepted"}, "gaps were read"),
         (
@@ -96,10 +99,53 @@ def test_what_is_off_may_be_overridden_by_a_lead() -> None:
     ],
 )
 def test_a_change_after_the_signature_opens_the_hold_and_says_why(change, opened, why) -> None:
-    job = changed(signed(facts(), "made_safe", "setup_accepted", "fit_accepted"), **change)
+    job = changed(signed(facts(), "made_safe", "setup_accepted", "decision_made", "fit_accepted"), **change)
     state = job_state(job)
     assert {hold.name for hold in state.holds if hold.status != "closed"} == opened
     assert any(why in words for hold in state.holds for words in hold.reopened)
+
+
+def test_a_decision_needs_every_member_decided_and_every_contradiction_settled() -> None:
+    job = signed(facts(hit_from_deg=180), "made_safe", "setup_accepted")
+    assert "not looked at yet" in missing(changed(job, members=(), decisions=()), "decision_made")
+    assert "left front rail: not decided." in missing(changed(job, decisions=job.decisions[1:]), "decision_made")
+    anew = job.members[0].model_copy(update={"id": 90})
+    assert "left front rail: seen anew" in missing(changed(job, members=(*job.members, anew)), "decision_made")
+    inspect = job.decisions[0].model_copy(update={"decision": "inspect"})
+    assert "looked into" in missing(changed(job, decisions=(inspect, *job.decisions[1:])), "decision_made")
+    moved = {"F5R": (-20.0, 6.0, 8.0), "F4R": (-13.0, 4.0, 5.0), "F3R": (-6.0, 2.0, 2.0)}
+    read = [r for r in job.readings if r.code not in moved]
+    bent = [reading(200 + n, code, moved=far) for n, (code, far) in enumerate(moved.items())]
+    hit = changed(job, readings=(*read, *bent))
+    assert "kept, though F5R, F4R, F3R are off" in missing(hit, "decision_made")
+    assert "Told: from the rear. Read: from the front right" in missing(hit, "decision_made")
+    settled = SettlementFact(id=1, finding="hit", reason="there were two hits", by=who(40))
+    assert "Told" not in missing(changed(hit, settlements=(settled,)), "decision_made")
+    closed = signed(changed(hit, settlements=(settled,)), "decision_made")
+    assert job_state(closed).hold("decision_made").status == "closed"
+    later = changed(closed, readings=(*closed.readings, reading(300, "F5R", minute=55)))
+    assert job_state(later).hold("decision_made").status == "closed", "what is read at the pulls does not open it again"
+    crack = WalkFact(
+        id=1,
+        kind="crack",
+        said="crack at F4R",
+        place="at F4R",
+        code="F4R",
+        xy=None,
+        left_mm=None,
+        right_mm=None,
+        by=who(56),
+    )
+    assert job_state(changed(closed, walk=(crack,))).hold("decision_made").status == "missing" or (
+        job_state(changed(closed, walk=(crack,))).hold("decision_made").reopened
+    )
+
+
+def test_what_needs_a_qualification_says_whose() -> None:
+    bare = tuple(fact.model_copy(update={"qualification": None}) for fact in facts().safety)
+    assert "Refrigerant recovered: say by whom, and the number of the licence." in missing(
+        facts(safety=bare), "made_safe"
+    )
 
 
 def test_an_ambiguous_set_up_needs_a_choice() -> None:

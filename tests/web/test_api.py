@@ -104,7 +104,8 @@ def test_the_simulated_instrument_reads_what_a_page_asks_for(server, api) -> Non
         assert answer.status_code == 200, answer.text
 
     for item in SAFETY_ITEMS:
-        sent = {"request_key": key(), "item": item.key, "answer": "done"}
+        by = {"done_by": "Pernille Ostrander", "qualification": "KR-2231"} if item.qualified else {}
+        sent = {"request_key": key(), "item": item.key, "answer": "done", **by}
         api.post(f"/api/v1/jobs/{job}/safety", json=sent)
     sign("made_safe")
     api.post(f"/api/v1/jobs/{job}/setups", json={"request_key": key(), "instrument": "3-D instrument"})

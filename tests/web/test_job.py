@@ -31,7 +31,8 @@ def new_job(pages, vehicle: str = "Dunlin post van") -> str:
 
 def make_safe(pages, job: str) -> None:
     for item in SAFETY_ITEMS:
-        pages.post(f"/jobs/{job}/safety", item=item.key, answer="done")
+        by = {"done_by": "Pernille Ostrander", "qualification": "KR-2231"} if item.qualified else {}
+        pages.post(f"/jobs/{job}/safety", item=item.key, answer="done", **by)
     sign(pages, job, "made_safe")
 
 
@@ -62,6 +63,12 @@ def read_all(pages, job: str, moved=None, setup: int = 1) -> None:
             pages.post(f"/jobs/{job}/readings", setup=str(setup), call=text, unit="mm")
 
 
+def decide_to_keep(pages, job: str) -> None:
+    """Keep every member, all of them being fair, and sign that."""
+    pages.post(f"/jobs/{job}/decide/keep-fair")
+    sign(pages, job, "decision_made")
+
+
 @pytest.fixture(scope="module")
 def fair_job(as_role) -> str:
     """A job that has come as far as its last hold, signed by the lead."""
@@ -72,6 +79,7 @@ def fair_job(as_role) -> str:
     with_references(ngozi, job)
     sign(ngozi, job, "setup_accepted")
     read_all(ngozi, job)
+    decide_to_keep(ngozi, job)
     ngozi.post(f"/jobs/{job}/gaps", place="lid to right fender", said="4.2", target="4", tolerance="1", unit="mm")
     sign(solveig, job, "fit_accepted")
     return job
@@ -84,7 +92,7 @@ def test_the_whole_way(as_role, fair_job) -> None:
     digest = re.search(r"/records/([0-9a-f]{64})\.json", page).group(1)
     answer = solveig.http.get(f"/records/{digest}.json")
     assert check_record(answer.content).good
-    assert [h["status"] for h in answer.json()["results"]["holds"]] == ["closed"] * 3
+    assert [h["status"] for h in answer.json()["results"]["holds"]] == ["closed"] * 4
     pdf = solveig.http.get(f"/records/{digest}.pdf")
     assert pdf.content[:5] == b"%PDF-"
     assert solveig.get(f"/records/{digest}.csv").count("\n") == 21

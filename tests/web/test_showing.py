@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.rights import NotYours, check_may, may
 from fairsquare.actions.spine import spine, waits
+from fairsquare.core.facts import LineFact
 from fairsquare.core.measure.conformity import direction_words
 from fairsquare.core.release.holds import job_state
 from fairsquare.store.jobs import Job, JobDetails
@@ -16,7 +17,7 @@ from fairsquare.store.kept import Kept
 from fairsquare.store.people import ROLES, Person
 from fairsquare.web import units
 from fairsquare.web.page import local_path
-from tests.core.facts import REFERENCES, changed, facts, movement, readings, signed
+from tests.core.facts import REFERENCES, changed, facts, movement, readings, signed, who
 
 
 @given(st.floats(-5000, 5000))
@@ -63,11 +64,19 @@ def view(job) -> JobView:
     return JobView(row, job, job_state(job))
 
 
+LINE = (LineFact(id=1, item="rolls", answer="sound", words="", by=who(2)),)
+
+
 @pytest.mark.parametrize(
     ("job", "words", "mood"),
     [
-        (facts(safety=(), sheet=None, sheet_version=None, setups=(), readings=()), "12 V battery off", "blocked"),
-        (facts(), "Made safe: to be signed by a technician or a lead", "sign"),
+        (facts(safety=(), sheet=None, sheet_version=None, setups=(), readings=()), "Walk round it", "work"),
+        (
+            facts(safety=(), sheet=None, sheet_version=None, setups=(), readings=(), line=LINE),
+            "12 V battery off",
+            "blocked",
+        ),
+        (facts(line=LINE), "Made safe: to be signed by a technician or a lead", "sign"),
         (signed(facts(sheet=None, sheet_version=None, setups=(), readings=()), "made_safe"), "Get the sheet", "work"),
         (signed(facts(setups=(), readings=()), "made_safe"), "Set up and read the reference points", "work"),
         (
@@ -77,9 +86,19 @@ def view(job) -> JobView:
         ),
         (signed(facts(), "made_safe"), "Set-up accepted: to be signed", "sign"),
         (signed(facts(readings=readings(REFERENCES)), "made_safe", "setup_accepted"), "14 points to read", "work"),
-        (signed(facts(gaps=()), "made_safe", "setup_accepted"), "Read the gaps on the dry fit", "work"),
-        (signed(facts(), "made_safe", "setup_accepted"), "Fit accepted: weld: to be signed by a lead", "sign"),
-        (signed(facts(), "made_safe", "setup_accepted", "fit_accepted"), "make the record", "done"),
+        (signed(facts(members=(), decisions=()), "made_safe", "setup_accepted"), "Read the damage and decide", "work"),
+        (signed(facts(), "made_safe", "setup_accepted"), "Decision made: to be signed", "sign"),
+        (
+            signed(facts(gaps=()), "made_safe", "setup_accepted", "decision_made"),
+            "Read the gaps on the dry fit",
+            "work",
+        ),
+        (
+            signed(facts(), "made_safe", "setup_accepted", "decision_made"),
+            "Fit accepted: weld: to be signed by a lead",
+            "sign",
+        ),
+        (signed(facts(), "made_safe", "setup_accepted", "decision_made", "fit_accepted"), "make the record", "done"),
     ],
 )
 def test_what_a_job_waits_for(job, words, mood) -> None:
@@ -89,7 +108,7 @@ def test_what_a_job_waits_for(job, words, mood) -> None:
 
 
 def test_a_job_that_was_opened_again_says_so() -> None:
-    whole = signed(facts(), "made_safe", "setup_accepted", "fit_accepted")
+    whole = signed(facts(), "made_safe", "setup_accepted", "decision_made", "fit_accepted")
     setup = whole.setups[0].model_copy(update={"voided": movement("bench")})
     void = view(changed(whole, setups=(setup,)))
     assert waits(void).words == "Set-up 1 is void: make a new one"
@@ -103,13 +122,13 @@ def test_the_spine_has_one_place_where_the_job_is() -> None:
     for job in (facts(), signed(facts(), "made_safe"), facts(sheet=None, sheet_version=None, setups=(), readings=())):
         stops = spine(view(job))
         assert [stop.status for stop in stops].count("now") == 1
-        assert [stop.kind for stop in stops].count("hold") == 3
+        assert [stop.kind for stop in stops].count("hold") == 4
         assert all(stop.words for stop in stops if stop.kind == "hold")
 
 
 def test_an_apprentice_signs_and_decides_nothing() -> None:
     rights = {role: {deed for deed in DEEDS if may(Person(1, "x", "X", role), deed)} for role in ROLES}
-    assert rights["apprentice"] == {"measure"}
+    assert rights["apprentice"] == {"measure", "walk round"}
     assert rights["lead"] == set(DEEDS)
     assert "sign" not in rights["estimator"]
     assert "manage people" not in rights["technician"]
@@ -121,6 +140,8 @@ def test_an_apprentice_signs_and_decides_nothing() -> None:
 
 DEEDS = (
     "take in",
+    "walk round",
+    "estimate",
     "answer safety",
     "accept sheet",
     "measure",

@@ -4,11 +4,15 @@ from fairsquare.core.model import Model
 
 
 class SafetyItem(Model):
-    """One thing to do, or to find absent, before anyone works on the vehicle."""
+    """One thing to do, or to find absent, before anyone works on the vehicle.
+
+    What only a qualified person may do says which paper that person has: its number is recorded with the name.
+    """
 
     key: str
     title: str
     caution: str
+    qualified: str | None = None
 
 
 SAFETY_ITEMS: tuple[SafetyItem, ...] = (
@@ -22,11 +26,13 @@ SAFETY_ITEMS: tuple[SafetyItem, ...] = (
         key="high_voltage",
         title="High voltage isolated and checked",
         caution="By a person qualified for it, who measures that it is dead. Never by anyone else.",
+        qualified="qualification",
     ),
     SafetyItem(
         key="refrigerant",
         title="Refrigerant recovered",
         caution="By a licensed person with a recovery unit; never into the air.",
+        qualified="licence",
     ),
     SafetyItem(
         key="fuel",
@@ -44,4 +50,5 @@ SAFETY_ITEMS: tuple[SafetyItem, ...] = (
         caution="On stands or the rack, wheels blocked, nobody under it on a jack alone.",
     ),
 )
+SAFETY_BY_KEY = {item.key: item for item in SAFETY_ITEMS}
 SAFETY_KEYS = frozenset(item.key for item in SAFETY_ITEMS)

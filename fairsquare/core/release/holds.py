@@ -7,6 +7,8 @@ says why; nothing is stored for that, the signed evidence is compared with today
 from collections.abc import Iterable
 from typing import Literal
 
+from fairsquare.core.damage.choices import member_states
+from fairsquare.core.damage.job import counting_walk, damage_of, open_findings, units_of
 from fairsquare.core.facts import HoldName, JobFacts, Role, SignatureFact
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.measure.picture import Picture, current_setup, picture_of, reference_readings
@@ -22,11 +24,13 @@ SOUND_ACROSS_MM = 100.0
 HOLD_TITLES: dict[HoldName, str] = {
     "made_safe": "Made safe",
     "setup_accepted": "Set-up accepted",
+    "decision_made": "Decision made",
     "fit_accepted": "Fit accepted: weld",
 }
 SIGNERS: dict[HoldName, frozenset[Role]] = {
     "made_safe": frozenset({"technician", "lead"}),
     "setup_accepted": frozenset({"technician", "lead"}),
+    "decision_made": frozenset({"technician", "lead"}),
     "fit_accepted": frozenset({"lead"}),
 }
 _WHY_CHANGED = {
@@ -38,6 +42,10 @@ _WHY_CHANGED = {
     "readings": "points were read, corrected or taken back",
     "movements": "something was moved",
     "gaps": "gaps were read again",
+    "walk": "something was seen at the walk-round, or taken back",
+    "members": "a member was looked at again",
+    "decisions": "a member was decided anew",
+    "settled": "a contradiction was settled",
 }
 
 
@@ -97,8 +105,10 @@ def _state(facts: JobFacts, picture: Picture | None) -> JobState:
     safe = _hold(facts, "made_safe", _missing_safety(facts), _safety_evidence(facts))
     accepted = _hold(facts, "setup_accepted", _missing_setup(facts, picture), _setup_evidence(facts, picture))
     before = [*_unsigned(safe), *_unsigned(accepted)]
+    decided = _decision(facts, picture, before)
+    before += _unsigned(decided)
     fit = _hold(facts, "fit_accepted", [*before, *_missing_fit(facts, picture)], _fit_evidence(facts, picture))
-    return JobState(picture=picture, holds=(safe, accepted, fit))
+    return JobState(picture=picture, holds=(safe, accepted, decided, fit))
 
 
 def may_sign(hold: Hold, role: Role) -> str | None:
@@ -145,8 +155,13 @@ def _unsigned(hold: Hold) -> list[Missing]:
 
 
 def _missing_safety(facts: JobFacts) -> list[Missing]:
-    answered = {fact.item for fact in facts.safety if fact.answer != "undone"}
-    return [Missing(words=f"{item.title}: not answered yet.") for item in SAFETY_ITEMS if item.key not in answered]
+    answered = {fact.item: fact for fact in facts.safety if fact.answer != "undone"}
+    missing = [Missing(words=f"{item.title}: not answered yet.") for item in SAFETY_ITEMS if item.key not in answered]
+    for item in SAFETY_ITEMS:
+        fact = answered.get(item.key)
+        if item.qualified and fact and fact.answer == "done" and not (fact.done_by and fact.qualification):
+            missing.append(Missing(words=f"{item.title}: say by whom, and the number of the {item.qualified}."))
+    return missing
 
 
 def _safety_evidence(facts: JobFacts) -> dict[str, str]:
@@ -210,6 +225,64 @@ def _setup_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
             evidence["references"] = _ids(r.id for r in reference_readings(facts, picture.setup.number))
         evidence["choice"] = " ".join(picture.relied_on)
     return evidence
+
+
+def _decision(facts: JobFacts, picture: Picture | None, before: list[Missing]) -> Hold:
+    """Return the hold before pulls and cuts. Once signed it stands on what was seen and decided, whatever is read later."""
+    evidence = _decision_evidence(facts)
+    signed = next((s for s in reversed(facts.signatures) if s.hold == "decision_made"), None)
+    stands = signed is not None and signed.evidence == evidence
+    return _hold(facts, "decision_made", [] if stands else [*before, *_missing_decision(facts, picture)], evidence)
+
+
+def _missing_decision(facts: JobFacts, picture: Picture | None) -> list[Missing]:
+    """Return what a decision lacks: points read, every member decided, and no contradiction left open.
+
+    Contradictions are looked for last, when nothing else stands in the way that a reading would change.
+    """
+    if picture is None:
+        return [Missing(words="No point is measured: what cannot be seen is not decided.")]
+    missing = []
+    unread = [code for code, judged in picture.judged.items() if judged.state == "unread"]
+    if unread:
+        words = f"{_count(unread)} not known: {_list(unread)}. What is not read is not proven sound."
+        missing.append(Missing(words=words, overridable=True))
+    undecided: dict[str, list[str]] = {}
+    for state in member_states(facts):
+        if state.open:
+            undecided.setdefault(state.open, []).append(state.name)
+    missing += [Missing(words=f"{_list(names)}: {why}.") for why, names in undecided.items()]
+    if undecided:
+        return missing
+    missing += _kept_though_off(facts, picture)
+    damage = damage_of(facts)
+    return missing + [Missing(words=one.detail) for one in open_findings(facts, damage.findings if damage else ())]
+
+
+def _kept_though_off(facts: JobFacts, picture: Picture) -> list[Missing]:
+    """Return the members that are kept as they are though points of them are out of tolerance."""
+    points = units_of(facts.sheet) if facts.sheet else {}
+    missing = []
+    for state in member_states(facts):
+        off = [p.code for p in points.get(state.member, ()) if picture.judged[p.code].state == "off"]
+        layers = {one.layer for one in member_states(facts) if one.member == state.member}
+        if off and len(layers) == 1 and state.decision and state.decision.decision == "keep":
+            words = f"{state.name}: kept, though {_list(off)} {'is' if len(off) == 1 else 'are'} off."
+            missing.append(
+                Missing(words=f"{words} Straighten it, or leave it with the owner's consent.", overridable=True)
+            )
+    return missing
+
+
+def _decision_evidence(facts: JobFacts) -> dict[str, str]:
+    states = member_states(facts)
+    return {
+        "sheet": str(facts.sheet_version or ""),
+        "walk": _ids(seen.id for seen in counting_walk(facts)),
+        "members": _ids(state.seen.id for state in states if state.seen),
+        "decisions": _ids(state.decision.id for state in states if state.decision),
+        "settled": _ids(one.id for one in facts.settlements),
+    }
 
 
 def _missing_fit(facts: JobFacts, picture: Picture | None) -> list[Missing]:

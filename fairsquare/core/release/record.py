@@ -3,17 +3,26 @@
 import math
 from typing import Any, Literal
 
+from fairsquare.core.damage.job import damage_of
+from fairsquare.core.damage.read import DamageRead
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.facts import (
+    DecisionFact,
     GapFact,
     HoldName,
     JobFacts,
+    LineFact,
+    MemberFact,
     MovementFact,
+    PhotoFact,
     ReadingFact,
     SafetyFact,
+    SettlementFact,
     SetupFact,
     SignatureFact,
+    WalkFact,
     Who,
+    WorthFact,
 )
 from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.measure.picture import Joined, Picture, PlacedPoint, current_setup, first_picture, picture_of
@@ -22,7 +31,7 @@ from fairsquare.core.model import Model
 from fairsquare.core.release.holds import HoldStatus, job_state
 from fairsquare.core.sheet.model import Sheet
 
-FORMAT: Literal["fairsquare-record/2"] = "fairsquare-record/2"
+FORMAT: Literal["fairsquare-record/3"] = "fairsquare-record/3"
 CAUTIONS: tuple[str, ...] = (
     "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
     "license anyone to do the work.",
@@ -59,13 +68,14 @@ class Results(Model):
     relied_on: tuple[str, ...]
     joined: Joined | None
     points: dict[str, PointRecord]
+    damage: DamageRead | None
     holds: tuple[HoldRecord, ...]
 
 
 class JobRecord(Model):
     """A whole record: facts as they were recorded, and results as they follow from them."""
 
-    format: Literal["fairsquare-record/2"]
+    format: Literal["fairsquare-record/3"]
     software: str
     workshop: str
     made: Who
@@ -79,6 +89,14 @@ class JobRecord(Model):
     movements: tuple[MovementFact, ...]
     gaps: tuple[GapFact, ...]
     signatures: tuple[SignatureFact, ...]
+    hit_from_deg: int | None
+    walk: tuple[WalkFact, ...]
+    line: tuple[LineFact, ...]
+    worth: tuple[WorthFact, ...]
+    photos: tuple[PhotoFact, ...]
+    settlements: tuple[SettlementFact, ...]
+    members: tuple[MemberFact, ...]
+    decisions: tuple[DecisionFact, ...]
     results: Results
     cautions: tuple[str, ...]
 
@@ -119,6 +137,7 @@ def results_of(facts: JobFacts) -> Results:
         relied_on=picture.relied_on if picture else (),
         joined=picture.joined if picture else None,
         points={code: _point(code, before, picture) for code in codes},
+        damage=damage_of(facts),
         holds=tuple(
             HoldRecord(
                 name=hold.name,

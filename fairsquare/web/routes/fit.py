@@ -13,7 +13,12 @@ from fairsquare.web.forms import unit_of
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
 router = APIRouter()
-PAGE_OF: dict[HoldName, str] = {"made_safe": "take-in", "setup_accepted": "set-up", "fit_accepted": "fit"}
+PAGE_OF: dict[HoldName, str] = {
+    "made_safe": "take-in",
+    "setup_accepted": "set-up",
+    "decision_made": "decide",
+    "fit_accepted": "fit",
+}
 
 
 @router.get("/jobs/{number}/fit")

@@ -76,10 +76,18 @@ def answer(request: Request, number: str, form: Form = Depends(sent_form)) -> Re
         if given not in ANSWERS:
             raise Refused("Answer with done, not on this vehicle, or undone.", field="answer", value=given[:40])
         desk_of(request).answer_safety(
-            form.session.person, form.key, number, form.text("item"), cast(SafetyAnswer, given), form.text("words")
+            form.session.person,
+            form.key,
+            number,
+            form.text("item"),
+            cast(SafetyAnswer, given),
+            form.text("words"),
+            form.text("done_by"),
+            form.text("qualification"),
         )
     except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
+        said = {f"{name}_{form.text('item')}": form.text(name) for name in ("done_by", "qualification")}
+        return _page(request, form.session, number, fault=fault, typed=said)
     return go_to(
         job_path(number, "take-in") + f"#{form.text('item')}"
         if form.text("item").isidentifier()

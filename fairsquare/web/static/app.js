@@ -424,3 +424,11 @@ document.addEventListener("DOMContentLoaded", () => {
   showKept(true);
   if (nextKept()) sendKept();
 });
+
+// ---- what moved as one piece, shown moving when it is asked for ----
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-move]");
+  if (!button) return;
+  for (const movement of button.closest("[data-moving]").querySelectorAll("animate")) movement.beginElement();
+});

@@ -1,0 +1,114 @@
+"""What is decided on each member and layer of a job: the rules' proposal, what a person may choose instead, and what is open."""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from fairsquare.core.damage.decide import DecideMember, MemberDecided, MemberSeen, decide_member
+from fairsquare.core.damage.job import units_of
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import Chosen, DecisionFact, JobFacts, MemberFact, Role
+
+CHOICES: dict[Chosen, str] = {
+    "keep": "keep",
+    "straighten": "straighten",
+    "section": "section",
+    "replace_at_seams": "replace at seams",
+    "inspect": "look into it first",
+    "try": "try",
+    "straighten_then_replace": "straighten, then replace",
+    "leave": "leave as it is",
+}
+LETTERS: dict[Chosen, str] = {
+    "keep": "K",
+    "straighten": "S",
+    "section": "X",
+    "replace_at_seams": "R",
+    "inspect": "?",
+    "try": "T",
+    "straighten_then_replace": "SR",
+    "leave": "L",
+}
+"""The letter of each decision on the drawing."""
+_ENDS_REPLACED: frozenset[Chosen] = frozenset({"straighten_then_replace"})
+
+
+class MemberState(NamedTuple):
+    """A member, or one layer of it, in a job: as it was seen, what the rules say, and what was decided of that."""
+
+    member: str
+    layer: str
+    seen: MemberFact | None
+    proposal: MemberDecided | None
+    decision: DecisionFact | None
+
+    @property
+    def name(self) -> str:
+        """The member with its layer."""
+        return f"{self.member}, {self.layer}" if self.layer else self.member
+
+    @property
+    def open(self) -> str | None:
+        """Why it is not decided, in words; None where it is."""
+        if self.seen is None:
+            return "not looked at yet"
+        if self.decision is None:
+            return "not decided"
+        if self.decision.seen != self.seen.id:
+            return "seen anew since it was decided"
+        return "to be looked into before it is decided" if self.decision.decision == "inspect" else None
+
+
+def member_states(facts: JobFacts) -> tuple[MemberState, ...]:
+    """Return every member of the sheet, told apart by side, and every other member and layer that was named."""
+    latest: dict[tuple[str, str], MemberFact] = {}
+    for fact in facts.members:
+        latest[fact.member, fact.layer] = fact
+    members = list(dict.fromkeys([*(units_of(facts.sheet) if facts.sheet else ()), *(member for member, _ in latest)]))
+    return tuple(_states(facts, members, latest))
+
+
+def _states(facts: JobFacts, members: list[str], latest: dict[tuple[str, str], MemberFact]) -> Iterator[MemberState]:
+    by_seen = {fact.id: (fact.member, fact.layer) for fact in facts.members}
+    decided = {by_seen[one.seen]: one for one in facts.decisions if one.seen in by_seen}
+    for member in members:
+        layers = [layer for known, layer in latest if known == member] or [""]
+        for layer in layers:
+            seen = latest.get((member, layer))
+            proposal = propose(seen) if seen else None
+            yield MemberState(member, layer, seen, proposal, decided.get((member, layer)))
+
+
+def propose(seen: MemberFact) -> MemberDecided:
+    """Return what the rules say of a member as it was seen."""
+    own = MemberSeen(material=seen.material, role=seen.role, signs=seen.signs)
+    return decide_member(DecideMember(member=own, maker=seen.maker))
+
+
+def check_choice(
+    seen: MemberFact, chosen: Chosen, role: Role, *, reason: str, gives_up: str, remains: str, consent: str
+) -> None:
+    """Raise `Refused`, naming the field, where a person of that role may not choose this, or does not say what goes with it."""
+    proposal = propose(seen)
+    if chosen == proposal.decision:
+        return
+    never = proposal.override == "never"
+    if never and chosen not in _ENDS_REPLACED and not (chosen == "leave" and role == "lead"):
+        raise Refused(
+            f"{proposal.words} Nobody may decide otherwise here: {CHOICES[proposal.decision]}.",
+            field="decision",
+            value=chosen,
+        )
+    if chosen == "try" and len(gives_up) < 8:
+        raise Refused("Say what would make us give it up, in a sentence.", field="gives_up", value=gives_up)
+    if chosen == "leave" and len(remains) < 8:
+        raise Refused("Say what remains out, in a sentence.", field="remains", value=remains)
+    if chosen == "leave" and len(consent) < 3:
+        raise Refused("Name the owner who consents, and how: it goes into the record.", field="consent", value=consent)
+    if chosen not in ("try", "leave", "straighten_then_replace") and role != "lead":
+        raise Refused(
+            f"The rules say {CHOICES[proposal.decision]}: {proposal.words} Only a lead may decide otherwise, with a reason.",
+            field="decision",
+            value=chosen,
+        )
+    if len(reason) < 8:
+        raise Refused("Write why, in a sentence: it goes into the record.", field="reason", value=reason)

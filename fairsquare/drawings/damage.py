@@ -1,0 +1,260 @@
+"""The damage drawn: profiles along the vehicle, the six modes as small figures, the push as an arrow, groups that moved."""
+
+import math
+from collections.abc import Mapping, Sequence
+from html import escape
+from typing import NamedTuple
+
+import numpy as np
+from markupsafe import Markup
+from scipy.spatial.transform import Rotation
+
+from fairsquare.core.damage.groups import Group
+from fairsquare.core.damage.onset import Onset
+from fairsquare.core.damage.read import DamageRead, ModeName, Push
+from fairsquare.core.measure.conformity import PointJudgement
+from fairsquare.core.sheet.model import Point, Sheet, tolerances
+from fairsquare.drawings.sign import square
+
+WIDTH, HEIGHT = 700.0, 430.0
+_LEFT, _RIGHT, _TOP, _BOTTOM, _GAP = 104.0, 20.0, 42.0, 30.0, 26.0
+_AXES = (("length", "long ↑ short ↓"), ("width", "left ↑ right ↓"), ("height", "high ↑ low ↓"))
+_MOST_SCALE = 14.0
+_NEAREST_LABELS = 26.0
+_HALF = 4.6
+
+
+class _Profile(NamedTuple):
+    """Where the profiles stand: x of a station, and for each axis the y of its nought, with px for a mm."""
+
+    front: float
+    per_mm_along: float
+    noughts: tuple[float, float, float]
+    scale: float
+
+    def x(self, station: float) -> float:
+        return _LEFT + (self.front - station) * self.per_mm_along
+
+
+def profiles(sheet: Sheet, judged: Mapping[str, PointJudgement], damage: DamageRead) -> Markup:
+    """Return length, width and height along the vehicle, front at the left: the tolerance as a band, left and right as lines.
+
+    Long, left and high are upwards. Bars are the expanded uncertainty; the onset of each end is a line with its interval.
+    """
+    read = [point for point in sheet.points if (found := judged.get(point.code)) and found.state != "unread"]
+    if not read:
+        return Markup("")
+    frame = _frame(sheet, judged, read, damage.middle_mm)
+    parts = [_onset(frame, end.onset) for end in damage.ends.values() if end.onset]
+    for axis, (name, ways) in enumerate(_AXES):
+        parts.append(_axis(frame, axis, name, ways, sheet, judged, read, damage.middle_mm))
+    parts.append(_stations(frame, read))
+    legend = (
+        f'<g class="p-legend"><path class="p-right" d="M{WIDTH - 190:.0f} 14h26"/><text x="{WIDTH - 158:.0f}" y="19">right</text>'
+        f'<path class="p-left" d="M{WIDTH - 104:.0f} 14h26"/><text x="{WIDTH - 72:.0f}" y="19">left</text></g>'
+    )
+    return Markup(  # noqa: S704 - every text in it is escaped
+        f'<svg class="profiles" role="img" aria-label="Length, width and height along the vehicle" '
+        f'viewBox="0 0 {WIDTH:g} {HEIGHT:g}">{"".join(parts)}{legend}</svg>'
+    )
+
+
+def _value(point: Point, judged: Mapping[str, PointJudgement], axis: int, middle: float) -> float | None:
+    """Return a deviation as drawn, mm: long, left and high are positive; null where it is not known."""
+    found = judged[point.code]
+    if found.deviation is None or found.states[axis] == "unread":
+        return None
+    ahead = 1.0 if axis or point.xyz[0] >= middle else -1.0
+    return found.deviation[axis] * ahead
+
+
+def _frame(sheet: Sheet, judged: Mapping[str, PointJudgement], read: Sequence[Point], middle: float) -> _Profile:
+    along = [point.xyz[0] for point in read]
+    ups, downs = [], []
+    for axis in range(3):
+        limit = max(tolerances(sheet, point)[axis] for point in read if tolerances(sheet, point)[axis] < 100)
+        values = [v for point in read if (v := _value(point, judged, axis, middle)) is not None] or [0.0]
+        ups.append(max(limit, *values) + 0.5)
+        downs.append(max(limit, *(-value for value in values)) + 0.5)
+    room = HEIGHT - _TOP - _BOTTOM - 2 * _GAP
+    scale = min(room / (sum(ups) + sum(downs)), _MOST_SCALE)
+    spare = (room - scale * (sum(ups) + sum(downs))) / 3
+    noughts, top = [], _TOP
+    for up, down in zip(ups, downs, strict=True):
+        noughts.append(top + spare / 2 + up * scale)
+        top += spare + (up + down) * scale + _GAP
+    length = max(max(along) - min(along), 1.0)
+    per_mm = (WIDTH - _LEFT - _RIGHT - 34) / length
+    return _Profile(max(along) + 22 / per_mm, per_mm, (noughts[0], noughts[1], noughts[2]), scale)
+
+
+def _axis(
+    frame: _Profile,
+    axis: int,
+    name: str,
+    ways: str,
+    sheet: Sheet,
+    judged: Mapping[str, PointJudgement],
+    read: Sequence[Point],
+    middle: float,
+) -> str:
+    nought = frame.noughts[axis]
+    band, width = sheet.tolerance_mm * frame.scale, WIDTH - _LEFT - _RIGHT
+    parts = [
+        f'<rect class="p-band" x="{_LEFT:g}" y="{nought - band:.1f}" width="{width:.1f}" height="{2 * band:.1f}"/>',
+        f'<path class="p-nought" d="M{_LEFT:g} {nought:.1f}H{WIDTH - _RIGHT:.1f}"/>',
+        f'<text class="p-axis" x="2" y="{nought - 3:.1f}">{name}</text>'
+        f'<text class="p-way" x="2" y="{nought + 15:.1f}">{ways}</text>',
+    ]
+    if axis == 0:
+        parts.append(
+            f'<text class="p-within" x="{WIDTH - _RIGHT - 4:.1f}" y="{nought - band - 5:.1f}">'
+            f"within {sheet.tolerance_mm:g} mm</text>"
+        )
+    for side, css in ((1, "p-left"), (-1, "p-right")):
+        own = sorted((p for p in read if p.xyz[1] * side > 0), key=lambda p: -p.xyz[0])
+        known = [(p, v) for p in own if (v := _value(p, judged, axis, middle)) is not None]
+        if len(known) > 1:
+            line = " ".join(f"{frame.x(p.xyz[0]):.1f},{nought - v * frame.scale:.1f}" for p, v in known)
+            parts.append(f'<polyline class="{css}" points="{line}"/>')
+        parts += [_mark(frame, axis, nought, p, v, judged[p.code], css) for p, v in known]
+        worst = _labelled(known, middle)
+        if worst and judged[worst[0].code].states[axis] == "off":
+            x, y = frame.x(worst[0].xyz[0]), nought - worst[1] * frame.scale
+            ahead = worst[0].xyz[0] >= middle
+            parts.append(
+                f'<text class="p-value {css} {"" if ahead else "start"}" x="{x + (-9 if ahead else 9):.1f}" y="{y + 5:.1f}">'
+                f"{abs(worst[1]):.1f}</text>"
+            )
+    return f"<g>{''.join(parts)}</g>"
+
+
+def _labelled(known: Sequence[tuple[Point, float]], middle: float) -> tuple[Point, float] | None:
+    """Return the point whose figure is written: the outermost of those that have gone nearly as far as any."""
+    most = max((abs(value) for _, value in known), default=0.0)
+    far = [found for found in known if abs(found[1]) >= 0.8 * most]
+    return max(far, key=lambda found: abs(found[0].xyz[0] - middle), default=None)
+
+
+def _mark(
+    frame: _Profile, axis: int, nought: float, point: Point, value: float, found: PointJudgement, css: str
+) -> str:
+    x, y = frame.x(point.xyz[0]), nought - value * frame.scale
+    wide = (found.expanded[axis] if found.expanded else 0.0) * frame.scale
+    state = found.states[axis]
+    half = f"M{x - _HALF:.1f} {y + _HALF:.1f}h{2 * _HALF:.1f}v{-2 * _HALF:.1f}z" if state == "close" else ""
+    return (
+        f'<path class="p-bar" d="M{x:.1f} {y - wide:.1f}V{y + wide:.1f}"/>'
+        f'<g class="p-mark {state} {css}"><title>{escape(point.code)}: {escape(found.words)}</title>'
+        f'<path class="s-frame" d="{square(x, y, _HALF)}"/>{f"<path class=s-half d={half!r}/>" if half else ""}</g>'
+    )
+
+
+def _onset(frame: _Profile, onset: Onset) -> str:
+    x, low, high = frame.x(onset.at_mm), frame.x(onset.high_mm), frame.x(onset.low_mm)
+    sure = (onset.high_mm - onset.low_mm) / 2
+    words = f"It starts at {onset.at_mm:+.0f} ± {sure:.0f}".replace("-", "−")
+    anchor, at = ("start", x + 7) if x < WIDTH - 230 else ("end", x - 7)
+    return (
+        f'<rect class="p-onset-band" x="{low:.1f}" y="24" width="{max(high - low, 1):.1f}" height="{HEIGHT - _BOTTOM - 24:.1f}"/>'
+        f'<path class="p-onset" d="M{x:.1f} 24V{HEIGHT - _BOTTOM:.1f}"/>'
+        f'<text class="p-onset-words {anchor}" x="{at:.1f}" y="20">{words}</text>'
+    )
+
+
+def _stations(frame: _Profile, read: Sequence[Point]) -> str:
+    """Return the names of the stations, the side left out, where there is room for them."""
+    parts, last = [], -math.inf
+    for point in sorted(read, key=lambda p: -p.xyz[0]):
+        x = frame.x(point.xyz[0])
+        if x - last >= _NEAREST_LABELS:
+            name = point.code[:-1] if point.code[-1:] in "LR" and point.xyz[1] else point.code
+            parts.append(f'<text class="p-station" x="{x:.1f}" y="{HEIGHT - 8:.1f}">{escape(name)}</text>')
+            last = x
+    return "".join(parts)
+
+
+_FIGURES: dict[ModeName, tuple[str, str]] = {
+    "mash": ("M4 6H34V26H4z", "M9 6H34V26H9z"),
+    "skew": ("M4 6H34V26H4z", "M4 6H34L40 26H10z"),
+    "sway": ("M4 6H34V26H4z", "M4 11L34 6V26L4 31z"),
+    "spread": ("M4 6H34V26H4z", "M4 9L34 6V26L4 23z"),
+    "rise": ("M4 20H38", "M4 13H38"),
+    "twist_deg": ("M4 20H38", "M5 25L37 11"),
+}
+"""As it should be, and as it has gone, for a positive value. The left of a figure is the vehicle's end, its top the left side."""
+
+
+def mode_figure(name: ModeName, value: float, real: bool) -> Markup:
+    """Return a small figure of a mode: dotted as it should be, drawn as it has gone; mirrored where the value is negative."""
+    before, after = _FIGURES[name]
+    if name == "spread" and value > 0:
+        after = "M4 3L34 6V26L4 29z"
+    turned = {"mash": "M-1 6H34V26H-1z", "rise": "M4 27H38"}.get(name) if value < 0 else None
+    mirrored = ' transform="matrix(1 0 0 -1 0 32)"' if value < 0 and name in ("skew", "sway", "twist_deg") else ""
+    return Markup(  # noqa: S704 - paths of our own
+        f'<svg class="mode {"real" if real else "faint"}" viewBox="-3 0 46 34" width="40" height="30" aria-hidden="true">'
+        f'<path class="m-before" d="{before}"/><path class="m-after" d="{turned or after}"{mirrored}/></svg>'
+    )
+
+
+def push_figure(push: Push) -> Markup:
+    """Return the vehicle from above, front at the left, with the push as an arrow from outside."""
+    angle = math.radians(push.from_deg)
+    cx, cy, rx, ry = 190.0, 74.0, 112.0, 42.0
+    away = (-math.cos(angle), -math.sin(angle))
+    reach = 1 / max(abs(away[0]) / rx, abs(away[1]) / ry)
+    tip = (cx + away[0] * (reach + 4), cy + away[1] * (reach + 4))
+    tail = (tip[0] + away[0] * 58, tip[1] + away[1] * 58)
+    left = (tip[0] + away[0] * 20 - away[1] * 10, tip[1] + away[1] * 20 + away[0] * 10)
+    right = (tip[0] + away[0] * 20 + away[1] * 10, tip[1] + away[1] * 20 - away[0] * 10)
+    neck = (tip[0] + away[0] * 18, tip[1] + away[1] * 18)
+    return Markup(  # noqa: S704 - numbers only
+        f'<svg class="push" viewBox="0 -22 380 192" role="img" aria-label="{escape(push.words)}">'
+        f'<path class="v-body" d="M{cx - rx + 20:g} {cy - ry:g}H{cx + rx - 8:g}q8 0 8 8V{cy + ry - 8:g}q0 8 -8 8H{cx - rx + 20:g}'
+        f'L{cx - rx:g} {cy + ry - 16:g}V{cy - ry + 16:g}z"/>'
+        f'<path class="v-line" d="M{cx - 34:g} {cy - ry:g}v{2 * ry:g}M{cx + 36:g} {cy - ry:g}v{2 * ry:g}"/>'
+        f'<text class="v-note" x="{cx - 76:g}" y="{cy + 5:g}">front</text>'
+        f'<path class="v-arrow" d="M{tail[0]:.1f} {tail[1]:.1f}L{neck[0]:.1f} {neck[1]:.1f}"/>'
+        f'<path class="v-head" d="M{tip[0]:.1f} {tip[1]:.1f}L{left[0]:.1f} {left[1]:.1f}L{right[0]:.1f} {right[1]:.1f}z"/></svg>'
+    )
+
+
+def groups_figure(sheet: Sheet, groups: Sequence[Group], factor: float = 25.0) -> Markup:
+    """Return the structure from above: each group thin where the sheet puts it, thick where it has gone, `factor` times.
+
+    A group that moved as one piece can be shown moving; a bent one is dashed.
+    """
+    points = {point.code: point for point in sheet.points}
+    xs = [point.xyz[0] for point in sheet.points]
+    ys = [point.xyz[1] for point in sheet.points]
+    width, height, margin = 380.0, 150.0, 30.0
+    scale = min((width - 2 * margin) / max(max(xs) - min(xs), 1.0), (height - 2 * margin) / max(max(ys) - min(ys), 1.0))
+
+    def flat(place: Sequence[float]) -> str:
+        u = width / 2 + ((max(xs) + min(xs)) / 2 - place[0]) * scale
+        v = height / 2 + (place[1] - (max(ys) + min(ys)) / 2) * scale
+        return f"{u:.1f},{v:.1f}"
+
+    parts = []
+    for group in groups:
+        turn = Rotation.from_rotvec(np.radians(group.rotation_deg) * factor).as_matrix()
+        for side in (1, 0, -1):
+            own = [points[code] for code in group.codes if code in points and int(np.sign(points[code].xyz[1])) == side]
+            own.sort(key=lambda point: -point.xyz[0])
+            if not own:
+                continue
+            home = " ".join(flat(point.xyz) for point in own)
+            at = np.array(group.at)
+            gone = " ".join(
+                flat(turn @ (np.array(point.xyz) - at) + at + factor * np.array(group.translation)) for point in own
+            )
+            parts.append(f'<polyline class="g-home" points="{home}"/>')
+            if group.moved:
+                css = "rigid" if group.rigid else "bent"
+                move = f'<animate attributeName="points" values="{home};{gone}" dur="1.6s" begin="indefinite" fill="freeze"/>'
+                parts.append(f'<polyline class="g-gone {css}" points="{gone}">{move if group.rigid else ""}</polyline>')
+    return Markup(  # noqa: S704 - numbers only
+        f'<svg class="groups" viewBox="0 0 {width:g} {height:g}" role="img" aria-label="What moved as one piece, movement drawn '
+        f'{factor:g} times">{"".join(parts)}</svg>'
+    )

@@ -1,0 +1,75 @@
+"""The vehicle from above with what was seen at the walk-round, numbered where it is; a touch on it says where the next one is."""
+
+from collections.abc import Sequence
+from html import escape
+
+from markupsafe import Markup
+
+from fairsquare.core.facts import WalkFact
+from fairsquare.core.intake.walk_round import KINDS
+from fairsquare.core.sheet.model import Sheet
+
+WIDTH, HEIGHT, _MARGIN = 700.0, 264.0, 20.0
+_LENGTH_MM, _WIDTH_MM = 4600.0, 1800.0
+_OVERHANG_MM, _FLANK_MM = 350.0, 280.0
+_APART = 27.0
+
+
+def walk_drawing(sheet: Sheet | None, findings: Sequence[WalkFact], photos: dict[int, int]) -> Markup:
+    """Return the vehicle from above, front at the left, with numbered findings; `photos` counts those of each finding."""
+    xs = [p.xyz[0] for p in sheet.points] if sheet and sheet.points else [-_LENGTH_MM / 2, _LENGTH_MM / 2]
+    ys = [abs(p.xyz[1]) for p in sheet.points] if sheet and sheet.points else [_WIDTH_MM / 2 - _FLANK_MM]
+    front, rear, half = max(xs) + _OVERHANG_MM, min(xs) - _OVERHANG_MM, max(ys) + _FLANK_MM
+    scale = min((WIDTH - 2 * _MARGIN) / (front - rear), (HEIGHT - 2 * _MARGIN) / (2 * half))
+    left, top = (WIDTH - (front - rear) * scale) / 2, (HEIGHT - 2 * half * scale) / 2
+
+    def flat(x: float, y: float) -> tuple[float, float]:
+        return left + (front - x) * scale, top + (y + half) * scale
+
+    (x0, y0), (x1, y1) = flat(front, -half), flat(rear, half)
+    nose = 0.06 * (x1 - x0)
+    parts = [
+        f'<path class="v-body" d="M{x0 + nose:.1f} {y0:.1f}H{x1 - 10:.1f}q10 0 10 10V{y1 - 10:.1f}q0 10 -10 10H{x0 + nose:.1f}'
+        f'L{x0:.1f} {y1 - nose:.1f}V{y0 + nose:.1f}z"/>',
+        f'<path class="datum" d="M{x0 - 14:.1f} {(y0 + y1) / 2:.1f}H{x1 + 14:.1f}"/>',
+        f'<text class="v-note" x="{x0 + 12:.1f}" y="{(y0 + y1) / 2 - 6:.1f}">front</text>',
+        f'<text class="v-note" x="{x1 - 52:.1f}" y="{y0 + 20:.1f}">right</text>'
+        f'<text class="v-note" x="{x1 - 44:.1f}" y="{y1 - 10:.1f}">left</text>',
+    ]
+    if sheet:
+        parts += [
+            f'<circle class="w-point" cx="{u:.1f}" cy="{v:.1f}" r="2.2"/>'
+            for u, v in (flat(*p.xyz[:2]) for p in sheet.points)
+        ]
+    placed: list[tuple[float, float]] = []
+    for number, seen in enumerate(findings, start=1):
+        if seen.xy is None:
+            continue
+        home = flat(*seen.xy)
+        at = _free(home, placed)
+        placed.append(at)
+        name = f"{number}: {KINDS[seen.kind]}, {seen.said}" + (
+            f", {photos[seen.id]} photos" if photos.get(seen.id) else ""
+        )
+        parts.append(
+            f'<a class="w-mark" href="#seen-{seen.id}" aria-label="{escape(name)}"><title>{escape(name)}</title>'
+            f'<path class="w-lead" d="M{home[0]:.1f} {home[1]:.1f}L{at[0]:.1f} {at[1]:.1f}"/>'
+            f'<rect x="{at[0] - 12:.1f}" y="{at[1] - 12:.1f}" width="24" height="24"/>'
+            f'<text x="{at[0]:.1f}" y="{at[1] + 5.5:.1f}">{number}</text></a>'
+        )
+    parts.append('<path class="w-here" hidden d=""/>')
+    return Markup(  # noqa: S704 - every text in it is escaped
+        f'<svg class="walk" role="group" aria-label="The vehicle from above" viewBox="0 0 {WIDTH:g} {HEIGHT:g}" '
+        f'data-front="{front:g}" data-half="{half:g}" data-scale="{scale:.6f}" data-left="{left:.3f}" '
+        f'data-top="{top:.3f}">{"".join(parts)}</svg>'
+    )
+
+
+def _free(home: tuple[float, float], placed: Sequence[tuple[float, float]]) -> tuple[float, float]:
+    """Return a place for a number near its home that no other number stands on."""
+    for ring in range(8):
+        for dx, dy in ((0, -1), (0, 1), (1, 0), (-1, 0), (1, -1), (-1, 1)) if ring else ((0, 0),):
+            at = (home[0] + dx * ring * _APART, home[1] + dy * ring * _APART)
+            if all(abs(at[0] - x) >= _APART or abs(at[1] - y) >= _APART for x, y in placed):
+                return at
+    return home

@@ -1,0 +1,271 @@
+"""What was seen, settled and decided of the damage of a job. Rows are appended; what is newest counts."""
+
+import json
+from typing import Any
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import DecisionFact, LineFact, MemberFact, SettlementFact, WalkFact, WalkKind, WorthFact
+from fairsquare.store.database import Connection, execute, insert, row, rows, who
+
+_WHO = "p.full_name, p.role"
+
+
+def note_finding(
+    connection: Connection,
+    job_id: int,
+    kind: WalkKind,
+    said: str,
+    place: str,
+    code: str | None,
+    xy: tuple[float, float] | None,
+    left_mm: float | None,
+    right_mm: float | None,
+    person_id: int,
+) -> int:
+    """Record something seen at the walk-round and return its id."""
+    return insert(
+        connection,
+        """INSERT INTO walk_finding (job_id, kind, said, place, code, x, y, left_mm, right_mm, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        kind,
+        said,
+        place,
+        code,
+        xy[0] if xy else None,
+        xy[1] if xy else None,
+        left_mm,
+        right_mm,
+        person_id,
+    )
+
+
+def take_finding_back(connection: Connection, job_id: int, finding: int, person_id: int) -> None:
+    """Record that a finding no longer counts. Raises `Refused` for one that is not of this job."""
+    if row(connection, "SELECT id FROM walk_finding WHERE id = %s AND job_id = %s", finding, job_id) is None:
+        raise Refused(f"There is no finding {finding} in this job.", field="finding", value=finding)
+    execute(
+        connection,
+        "INSERT IGNORE INTO walk_taken_back (finding_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
+        finding,
+        person_id,
+    )
+
+
+def answer_line(connection: Connection, job_id: int, item: str, answer: str, words: str, person_id: int) -> int:
+    """Record how a mechanical part along the line of the push was found."""
+    return insert(
+        connection,
+        "INSERT INTO line_check (job_id, item, answer, words, person_id, at) VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))",
+        job_id,
+        item,
+        answer,
+        words,
+        person_id,
+    )
+
+
+def weigh(connection: Connection, job_id: int, value_cents: int, cost_cents: int, words: str, person_id: int) -> int:
+    """Record what the vehicle is worth and what its repair would cost."""
+    return insert(
+        connection,
+        """INSERT INTO worth (job_id, value_cents, cost_cents, words, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        value_cents,
+        cost_cents,
+        words,
+        person_id,
+    )
+
+
+def settle_finding(connection: Connection, job_id: int, finding: str, reason: str, person_id: int) -> int:
+    """Record that a person settled a contradiction, and why."""
+    return insert(
+        connection,
+        "INSERT INTO settlement (job_id, finding, reason, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
+        job_id,
+        finding,
+        reason,
+        person_id,
+    )
+
+
+def see_member(connection: Connection, job_id: int, variant: str, seen: dict[str, Any], person_id: int) -> int:
+    """Record a member as it is seen: the fields of `MemberFact` in `seen`."""
+    return insert(
+        connection,
+        """INSERT INTO member_seen (job_id, variant, member, layer, material, role, signs, straighten, section, heat, source,
+             person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        variant,
+        seen["member"],
+        seen["layer"],
+        seen["material"],
+        seen["role"],
+        json.dumps(seen["signs"]),
+        seen["straighten"],
+        seen["section"],
+        seen["heat"],
+        seen["source"],
+        person_id,
+    )
+
+
+def decide(connection: Connection, job_id: int, seen_id: int, decided: dict[str, Any], person_id: int) -> int:
+    """Record what is done with a member as it was seen: the fields of `DecisionFact` in `decided`."""
+    return insert(
+        connection,
+        """INSERT INTO member_decision (job_id, seen_id, decision, reason, gives_up, remains, consent, first, hours, donor,
+             person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        seen_id,
+        decided["decision"],
+        decided["reason"],
+        decided["gives_up"],
+        decided["remains"],
+        decided["consent"],
+        decided["first"],
+        decided["hours"],
+        decided["donor"],
+        person_id,
+    )
+
+
+def of_variant(connection: Connection, variant: str) -> dict[tuple[str, str], dict[str, Any]]:
+    """Return what was last said of each member and layer of a vehicle variant, in any job: material, role, the maker's word."""
+    found = rows(
+        connection,
+        """SELECT s.member, s.layer, s.material, s.role, s.straighten, s.section, s.heat, s.source
+           FROM member_seen s
+           JOIN (SELECT MAX(id) AS id FROM member_seen WHERE variant = %s GROUP BY member, layer) newest ON newest.id = s.id""",
+        variant,
+    )
+    return {
+        (one["member"], one["layer"]): {
+            **one,
+            **{name: _yes_no(one[name]) for name in ("straighten", "section", "heat")},
+        }
+        for one in found
+    }
+
+
+def walk(connection: Connection, job_id: int) -> tuple[WalkFact, ...]:
+    """Return what was seen at the walk-round, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT w.id, w.kind, w.said, w.place, w.code, w.x, w.y, w.left_mm, w.right_mm, w.at, {_WHO}
+            FROM walk_finding w JOIN person p ON p.id = w.person_id WHERE w.job_id = %s ORDER BY w.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    back = rows(
+        connection,
+        f"""SELECT t.finding_id, t.at, {_WHO} FROM walk_taken_back t JOIN walk_finding w ON w.id = t.finding_id
+            JOIN person p ON p.id = t.person_id WHERE w.job_id = %s""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    taken = {one["finding_id"]: who(one) for one in back}
+    return tuple(
+        WalkFact(
+            id=w["id"],
+            kind=w["kind"],
+            said=w["said"],
+            place=w["place"],
+            code=w["code"],
+            xy=None if w["x"] is None else (w["x"], w["y"]),
+            left_mm=w["left_mm"],
+            right_mm=w["right_mm"],
+            by=who(w),
+            taken_back=taken.get(w["id"]),
+        )
+        for w in found
+    )
+
+
+def line(connection: Connection, job_id: int) -> tuple[LineFact, ...]:
+    """Return the last answer for each mechanical part."""
+    found = rows(
+        connection,
+        f"""SELECT l.id, l.item, l.answer, l.words, l.at, {_WHO} FROM line_check l JOIN person p ON p.id = l.person_id
+            WHERE l.job_id = %s ORDER BY l.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    latest = {
+        one["item"]: LineFact(id=one["id"], item=one["item"], answer=one["answer"], words=one["words"], by=who(one))
+        for one in found
+    }
+    return tuple(latest.values())
+
+
+def worth(connection: Connection, job_id: int) -> tuple[WorthFact, ...]:
+    """Return every weighing of value against cost, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT w.id, w.value_cents, w.cost_cents, w.words, w.at, {_WHO} FROM worth w JOIN person p ON p.id = w.person_id
+            WHERE w.job_id = %s ORDER BY w.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        WorthFact(
+            id=one["id"],
+            value_cents=one["value_cents"],
+            cost_cents=one["cost_cents"],
+            words=one["words"],
+            by=who(one),
+        )
+        for one in found
+    )
+
+
+def settlements(connection: Connection, job_id: int) -> tuple[SettlementFact, ...]:
+    """Return the contradictions that were settled, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT s.id, s.finding, s.reason, s.at, {_WHO} FROM settlement s JOIN person p ON p.id = s.person_id
+            WHERE s.job_id = %s ORDER BY s.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        SettlementFact(id=one["id"], finding=one["finding"], reason=one["reason"], by=who(one)) for one in found
+    )
+
+
+def members(connection: Connection, job_id: int) -> tuple[MemberFact, ...]:
+    """Return the members as they were seen, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT m.id, m.member, m.layer, m.material, m.role AS member_role, m.signs, m.straighten, m.section, m.heat, m.source, m.at, {_WHO}
+            FROM member_seen m JOIN person p ON p.id = m.person_id WHERE m.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        MemberFact.model_validate(
+            {
+                **{name: one[name] for name in ("id", "member", "layer", "material", "source")},
+                "role": one["member_role"],
+                "signs": tuple(json.loads(one["signs"])),
+                "maker": {name: _yes_no(one[name]) for name in ("straighten", "section", "heat")},
+                "by": who(one),
+            }
+        )
+        for one in found
+    )
+
+
+def decisions(connection: Connection, job_id: int) -> tuple[DecisionFact, ...]:
+    """Return the decisions on members, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT d.id, d.seen_id AS seen, d.decision, d.reason, d.gives_up, d.remains, d.consent, d.first, d.hours, d.donor,
+              d.at, {_WHO}
+            FROM member_decision d JOIN person p ON p.id = d.person_id WHERE d.job_id = %s ORDER BY d.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    plain = ("id", "seen", "decision", "reason", "gives_up", "remains", "consent", "first", "hours", "donor")
+    return tuple(DecisionFact.model_validate({**{name: one[name] for name in plain}, "by": who(one)}) for one in found)
+
+
+def _yes_no(value: int | None) -> bool | None:
+    return None if value is None else bool(value)

@@ -1,0 +1,71 @@
+"""Photos as they are kept: made anew from what was sent, with a thumbnail. Never changed."""
+
+from typing import Any, Literal, NamedTuple
+
+from fairsquare.core.facts import PhotoFact
+from fairsquare.store.database import Connection, insert, row, rows, who
+
+About = Literal["job", "walk", "member"]
+
+
+class KeptPhoto(NamedTuple):
+    """A photo ready to be kept: JPEG upright and scaled, its thumbnail, the size in pixels, and the checksum of the JPEG."""
+
+    picture: bytes
+    thumbnail: bytes
+    width: int
+    height: int
+    sha256: str
+
+
+def keep_photo(
+    connection: Connection,
+    job_id: int,
+    about: About,
+    about_id: int | None,
+    name: str,
+    words: str,
+    photo: KeptPhoto,
+    person_id: int,
+) -> int:
+    """Keep a photo and return its id."""
+    return insert(
+        connection,
+        """INSERT INTO photo (job_id, about, about_id, name, words, width, height, sha256, picture, thumbnail, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, _binary %s, _binary %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        about,
+        about_id,
+        name,
+        words,
+        photo.width,
+        photo.height,
+        photo.sha256,
+        photo.picture,
+        photo.thumbnail,
+        person_id,
+    )
+
+
+def photos(connection: Connection, job_id: int) -> tuple[PhotoFact, ...]:
+    """Return what is known of a job's photos, oldest first, without the pictures."""
+    found = rows(
+        connection,
+        """SELECT f.id, f.about, f.about_id, f.name, f.words, f.width, f.height, f.sha256, f.at, p.full_name, p.role
+           FROM photo f JOIN person p ON p.id = f.person_id WHERE f.job_id = %s ORDER BY f.id""",
+        job_id,
+    )
+    plain = ("id", "about", "about_id", "name", "words", "width", "height", "sha256")
+    return tuple(PhotoFact.model_validate({**{name: one[name] for name in plain}, "by": who(one)}) for one in found)
+
+
+def photo_bytes(connection: Connection, number: str, photo: int, *, small: bool) -> bytes | None:
+    """Return the JPEG of a photo of the job of that number, or its thumbnail; None where there is none."""
+    column = "thumbnail" if small else "picture"
+    found: dict[str, Any] | None = row(
+        connection,
+        f"SELECT f.{column} AS picture FROM photo f JOIN job j ON j.id = f.job_id WHERE j.number = %s AND f.id = %s",  # noqa: S608 - one of two names
+        number[:20],
+        photo,
+    )
+    return bytes(found["picture"]) if found else None

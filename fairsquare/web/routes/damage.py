@@ -1,0 +1,96 @@
+"""Reading the damage: profiles, modes, onset, push, what moved together, and contradictions to settle before deciding."""
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import deciding
+from fairsquare.actions.spine import spine
+from fairsquare.core.damage.groups import Group
+from fairsquare.core.damage.job import before_pulls, damage_of, damage_picture, key_of
+from fairsquare.core.errors import FairSquareError
+from fairsquare.drawings.damage import groups_figure, mode_figure, profiles, push_figure
+from fairsquare.store.people import Session
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.words import HIT_FROM, MODES
+
+router = APIRouter()
+
+
+@router.get("/jobs/{number}/damage")
+def show(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show what happened to the structure."""
+    return _page(request, session, number)
+
+
+@router.post("/jobs/{number}/damage/settle")
+def settle(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Settle a contradiction with a reason."""
+    try:
+        deciding.settle(
+            desk_of(request), form.session.person, form.key, number, form.text("finding"), form.text("reason")
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "damage"))
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    damage, picture, sheet = damage_of(view.facts), damage_picture(view.facts), view.facts.sheet
+    judged = picture.judged if picture else {}
+    unread = [code for code, found in judged.items() if found.state == "unread"]
+    reasons = {one.finding: one for one in view.facts.settlements}
+    worst = max(damage.ends.values(), key=lambda end: end.most_mm) if damage else None
+    keys = [(key_of(finding), finding) for finding in (damage.findings if damage else ())]
+    return render(
+        request,
+        "damage.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="damage",
+        damage=damage,
+        judged=judged,
+        unread=unread,
+        profiles=profiles(sheet, judged, damage) if sheet and damage else None,
+        groups_drawn=groups_figure(sheet, damage.groups) if sheet and damage and damage.groups else None,
+        groups=[(group, _moved_words(group)) for group in (damage.groups if damage else ())],
+        push=worst.push if worst else None,
+        push_drawn=push_figure(worst.push) if worst and worst.push else None,
+        told=HIT_FROM.get("" if view.facts.hit_from_deg is None else str(view.facts.hit_from_deg), ""),
+        told_words=view.job.details.hit_words,
+        modes=MODES,
+        mode_figure=mode_figure,
+        open=[(key, finding) for key, finding in keys if key not in reasons],
+        settled=[(reasons[key], finding) for key, finding in keys if key in reasons],
+        pulled=before_pulls(view.facts) is not view.facts,
+        hold=view.state.hold("decision_made"),
+    )
+
+
+def _moved_words(group: Group) -> str:
+    """Return what a group did, in words."""
+    if not group.rigid:
+        return "bent: not one piece any more"
+    if not group.moved:
+        return "has not moved"
+    turn = max(range(3), key=lambda axis: abs(group.rotation_deg[axis]))
+    said = []
+    if abs(group.rotation_deg[turn]) >= 0.05:
+        words = (("left side up", "right side up"), ("nose down", "nose up"), ("to the left", "to the right"))[turn]
+        said.append(
+            f"turned {abs(group.rotation_deg[turn]):.2f}° {words[0] if group.rotation_deg[turn] > 0 else words[1]}"
+        )
+    ways = (("forward", "back"), ("left", "right"), ("up", "down"))
+    far = [(abs(mm), ways[axis][0 if mm > 0 else 1]) for axis, mm in enumerate(group.translation) if abs(mm) >= 0.5]
+    if far:
+        said.append("carried " + ", ".join(f"{mm:.1f} {way}" for mm, way in far))
+    return "; ".join(said) + "; kept its shape" if said else "moved a little, kept its shape"

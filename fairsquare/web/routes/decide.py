@@ -1,0 +1,190 @@
+"""Straighten or replace: every member and layer, what the rules say, what a person decides, and the hold before pulls and cuts."""
+
+from typing import Any
+from urllib.parse import urlencode
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import JobView, deciding
+from fairsquare.actions.deciding import DecisionSaid, MemberSaid
+from fairsquare.actions.spine import spine
+from fairsquare.core.damage.choices import CHOICES, LETTERS, MemberState, member_states
+from fairsquare.core.damage.job import damage_picture, units_of
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import MemberFact
+from fairsquare.drawings.decisions import decisions_drawing
+from fairsquare.store.people import Session
+from fairsquare.web.forms import whole
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.words import MATERIALS, ROLES, SIGNS, YES_NO
+
+router = APIRouter()
+
+
+@router.get("/jobs/{number}/decide")
+def show(
+    request: Request, number: str, member: str = "", layer: str = "", session: Session = Depends(signed_in)
+) -> Response:
+    """Show what is decided of every member; `member` and `layer` are the one that is looked at."""
+    return _page(request, session, number, member=member[:120], layer=layer[:60])
+
+
+@router.post("/jobs/{number}/decide/member")
+def see(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record a member as it is seen, and the maker's word on it."""
+    member, layer = form.text("member"), form.text("layer")
+    try:
+        said = _member_said(form)
+        member, layer = said.member, said.layer
+        deciding.see_member(desk_of(request), form.session.person, form.key, number, said)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=_typed(form), member=member, layer=layer)
+    return _go(number, member, layer)
+
+
+@router.post("/jobs/{number}/decide")
+def decide(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record what is done with a member."""
+    member, layer = form.text("member"), form.text("layer")
+    try:
+        chosen = form.text("decision")
+        if chosen not in CHOICES:
+            raise Refused("Choose what is done with it.", field="decision", value=chosen[:40])
+        said = DecisionSaid(
+            decision=chosen,
+            hours=_hours(form.text("hours")),
+            **{name: form.text(name) for name in ("reason", "gives_up", "remains", "consent", "first", "donor")},
+        )
+        seen = whole(form.text("seen"), "seen")
+        deciding.decide(desk_of(request), form.session.person, form.key, number, seen, said)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=_typed(form), member=member, layer=layer)
+    view = desk_of(request).view(number)
+    following = next((state for state in member_states(view.facts) if state.open), None)
+    return _go(number, following.member, following.layer) if following else go_to(job_path(number, "decide"))
+
+
+@router.post("/jobs/{number}/decide/keep-fair")
+def keep_fair(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep every member that is wholly read, fair and not looked at yet."""
+    try:
+        deciding.keep_what_is_fair(desk_of(request), form.session.person, form.key, number)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "decide"))
+
+
+def _go(number: str, member: str, layer: str) -> Response:
+    return go_to(f"{job_path(number, 'decide')}?{urlencode({'member': member, 'layer': layer})}")
+
+
+def _member_said(form: Form) -> MemberSaid:
+    words = {"yes": True, "no": False}
+    return deciding.member_said(
+        {
+            **{name: form.text(name) for name in ("member", "layer", "material", "role", "source")},
+            "signs": tuple(sign for sign in form.several("signs") if sign),
+            **{name: words.get(form.text(name)) for name in ("straighten", "section", "heat")},
+        }
+    )
+
+
+def _hours(text: str) -> float | None:
+    said = text.strip().replace(",", ".")
+    if not said:
+        return None
+    try:
+        return float(said)
+    except ValueError:
+        raise Refused("Hours as a number, such as 2.5.", field="hours", value=text[:40]) from None
+
+
+def _typed(form: Form) -> dict[str, Any]:
+    return {**form.typed(), "signs": form.several("signs")}
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, Any] | None = None,
+    member: str = "",
+    layer: str = "",
+) -> Response:
+    view = desk_of(request).view(number)
+    states = member_states(view.facts)
+    picture = damage_picture(view.facts)
+    judged = picture.judged if picture else {}
+    points = units_of(view.facts.sheet) if view.facts.sheet else {}
+    chosen = _chosen(states, member, layer)
+    worst = {unit: _worst([judged[p.code].state for p in own if p.code in judged]) for unit, own in points.items()}
+    return render(
+        request,
+        "decide.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="decide",
+        states=states,
+        chosen=chosen,
+        points=points,
+        judged=judged,
+        worst=worst,
+        description=_description(request, view, chosen, worst, typed) if chosen else None,
+        fair_ones=[s for s in states if s.seen is None and worst.get(s.member) == "fair"],
+        drawing=decisions_drawing(view.facts.sheet, states, chosen.member if chosen else "", f"/jobs/{number}/decide")
+        if view.facts.sheet
+        else None,
+        photos=[
+            p
+            for p in view.facts.photos
+            if chosen and chosen.seen and (p.about, p.about_id) == ("member", chosen.seen.id)
+        ],
+        choices=CHOICES,
+        letters=LETTERS,
+        materials=MATERIALS,
+        roles=ROLES,
+        signs=SIGNS,
+        yes_no=YES_NO,
+        hold=view.state.hold("decision_made"),
+    )
+
+
+def _chosen(states: tuple[MemberState, ...], member: str, layer: str) -> MemberState | None:
+    """Return the member that is looked at: as asked, a new one or layer as named, or the first that is open."""
+    for state in states:
+        if (state.member, state.layer) == (member, layer):
+            return state
+    if member:
+        return MemberState(member, layer, None, None, None)
+    return next((state for state in states if state.open), states[0] if states else None)
+
+
+def _description(
+    request: Request, view: JobView, chosen: MemberState, worst: dict[str, str], typed: dict[str, Any] | None
+) -> dict[str, Any]:
+    """Return what the description of a member begins with: as typed, as seen, or as known of this vehicle variant."""
+    words = {True: "yes", False: "no", None: ""}
+    if typed and "material" in typed:
+        return typed
+    if chosen.seen:
+        return _of_fact(chosen.seen, words)
+    known = deciding.known_of_variant(desk_of(request), view).get((chosen.member, chosen.layer))
+    signs = ("bent",) if worst.get(chosen.member) == "off" else ()
+    if known:
+        maker = {name: words[known[name]] for name in ("straighten", "section", "heat")}
+        return {**known, **maker, "signs": signs, "known": True}
+    return {"material": "high_strength", "role": "structural", "signs": signs, "source": ""}
+
+
+def _of_fact(seen: MemberFact, words: dict[bool | None, str]) -> dict[str, Any]:
+    maker = {name: words[value] for name, value in seen.maker.model_dump().items()}
+    return {"material": seen.material, "role": seen.role, "signs": seen.signs, "source": seen.source, **maker}
+
+
+def _worst(states: list[str]) -> str:
+    return next((state for state in ("off", "unread", "close", "fair") if state in states), "unread")

@@ -1,0 +1,226 @@
+"""The walk-round: what is seen, by short entry or at a touched place, photos, parts along the line of the push, worth."""
+
+import re
+from decimal import Decimal, InvalidOperation
+from typing import cast
+
+from fastapi import APIRouter, Depends, Request, Response
+from fastapi.responses import JSONResponse
+
+from fairsquare.actions import Unsure, walk_round
+from fairsquare.actions.spine import spine
+from fairsquare.core.damage.job import counting_walk, does_not_fit
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import LineAnswer, WalkKind
+from fairsquare.core.intake.walk_round import KINDS, LINE_ITEMS, WORTH_SHARE, Seen
+from fairsquare.drawings.walk import walk_drawing
+from fairsquare.files.photos import photo_to_keep
+from fairsquare.store import photos
+from fairsquare.store.people import Session
+from fairsquare.store.photos import About
+from fairsquare.web.forms import remember_unit, unit_of, whole
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+
+router = APIRouter()
+_KEEP_IN_BROWSER = {"cache-control": "private, max-age=31536000, immutable", "content-disposition": "inline"}
+_QUICK: tuple[WalkKind, ...] = (
+    "gap",
+    "kink",
+    "buckle",
+    "crack",
+    "torn_seam",
+    "split_arm",
+    "earlier_repair",
+    "rust",
+    "witness_mark",
+    "misfit",
+    "plate",
+)
+LINE_ANSWERS: dict[LineAnswer, str] = {"sound": "sound", "hurt": "hurt", "absent": "not on it", "open": "open"}
+
+
+@router.get("/jobs/{number}/walk-round")
+def show(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show what was seen."""
+    return _page(request, session, number)
+
+
+@router.get("/jobs/{number}/walk-round/understood")
+def understood(
+    request: Request, number: str, call: str = "", unit: str = "mm", xy: str = "", session: Session = Depends(signed_in)
+) -> Response:
+    """Say what an entry was understood to be before it is taken."""
+    seen, fault = None, None
+    if call.strip():
+        try:
+            seen = _with_touch(walk_round.hear(desk_of(request).view(number), call, unit_of(unit)), xy)
+        except FairSquareError as wrong:
+            fault = wrong
+    return render(
+        request,
+        "parts/understood_seen.html",
+        session,
+        status=422 if fault else 200,
+        seen=seen,
+        fault=fault,
+        kinds=KINDS,
+    )
+
+
+@router.post("/jobs/{number}/walk-round")
+def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record something that was seen."""
+    unit = unit_of(form.text("unit"))
+    try:
+        said = form.text("call")
+        seen = _with_touch(walk_round.hear(desk_of(request).view(number), said, unit), form.text("xy"))
+        walk_round.note_finding(desk_of(request), form.session.person, form.key, number, said, seen)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return remember_unit(go_to(job_path(number, "walk-round")), unit)
+
+
+@router.post("/jobs/{number}/walk-round/{finding}/take-back")
+def take_back(request: Request, number: str, finding: int, form: Form = Depends(sent_form)) -> Response:
+    """Take a finding back."""
+    try:
+        walk_round.take_finding_back(desk_of(request), form.session.person, form.key, number, finding)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "walk-round"))
+
+
+@router.post("/jobs/{number}/line")
+def line(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Say how a mechanical part along the line of the push was found."""
+    try:
+        answer = form.text("answer")
+        if answer not in LINE_ANSWERS:
+            raise Refused("Answer with sound, hurt, or not on it.", field="answer", value=answer[:40])
+        walk_round.answer_line(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            number,
+            form.text("item"),
+            answer,
+            form.text("words"),
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "walk-round") + "#line-of-push")
+
+
+@router.post("/jobs/{number}/worth")
+def worth(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Weigh the vehicle's value against the cost of its repair."""
+    try:
+        value, cost = (_money(form.text(name), name) for name in ("value", "cost"))
+        walk_round.weigh(desk_of(request), form.session.person, form.key, number, value, cost, form.text("words"))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "walk-round") + "#worth")
+
+
+@router.post("/jobs/{number}/photos")
+def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep a photo; what sends one after another is answered in JSON."""
+    about = form.text("about", "job")
+    try:
+        sent = form.file("photo")
+        if sent is None:
+            raise Refused("Choose a photo.", field="photo")
+        if about not in ("job", "walk", "member"):
+            raise Refused("A photo shows the job, a finding or a member.", field="about", value=about[:20])
+        kept = walk_round.keep_photo(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            number,
+            photo_to_keep(sent[1], sent[0][:120]),
+            name=sent[0],
+            words=form.text("words"),
+            about=cast(About, about),
+            about_id=whole(form.text("about_id"), "about_id") if form.text("about_id") else None,
+        )
+    except FairSquareError as fault:
+        if "application/json" in request.headers.get("accept", ""):
+            return JSONResponse(fault.problem(), status_code=fault.status, media_type="application/problem+json")
+        return _page(request, form.session, number, fault=fault)
+    if "application/json" in request.headers.get("accept", ""):
+        return JSONResponse({"id": kept}, status_code=201)
+    return go_to(job_path(number, "decide" if about == "member" else "walk-round"))
+
+
+@router.get("/jobs/{number}/photos/{photo}.jpg", dependencies=[Depends(signed_in)])
+def photo(request: Request, number: str, photo: int, small: bool = False) -> Response:
+    """Return a photo, or its thumbnail."""
+    body = desk_of(request).database.run(lambda c: photos.photo_bytes(c, number, photo, small=small))
+    if body is None:
+        raise Unsure("There is no such photo in this job.", field="photo", value=photo)
+    return Response(body, media_type="image/jpeg", headers=_KEEP_IN_BROWSER)
+
+
+def _with_touch(seen: Seen, xy: str) -> Seen:
+    """Return a finding at the place that was touched, where none was said."""
+    match = re.fullmatch(r"(-?\d{1,5}(?:\.\d+)?),(-?\d{1,5}(?:\.\d+)?)", xy.strip())
+    if match is None or seen.xy is not None:
+        return seen
+    return seen._replace(xy=(float(match[1]), float(match[2])))
+
+
+def _money(text: str, field: str) -> int:
+    """Return an amount in hundredths. Raises `Refused`."""
+    plain = text.strip().replace(" ", "").replace("\u202f", "").replace("'", "").replace(",", ".")
+    try:
+        amount = Decimal(plain)
+        cents = int((amount * 100).to_integral_value())
+    except (InvalidOperation, ValueError, OverflowError):
+        raise Refused("An amount, such as 8400 or 8400.50.", field=field, value=text[:40]) from None
+    if not 0 <= cents <= 10**12:
+        raise Refused("An amount that is not below nought.", field=field, value=text[:40])
+    return cents
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    seen = counting_walk(view.facts)
+    by_finding: dict[int, list[int]] = {}
+    for kept in view.facts.photos:
+        if kept.about == "walk" and kept.about_id is not None:
+            by_finding.setdefault(kept.about_id, []).append(kept.id)
+    weighed = view.facts.worth[-1] if view.facts.worth else None
+    share = weighed.cost_cents / weighed.value_cents if weighed and weighed.value_cents else None
+    return render(
+        request,
+        "walk_round.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="walk-round",
+        seen=seen,
+        gone=[one for one in view.facts.walk if one.taken_back],
+        drawing=walk_drawing(view.facts.sheet, seen, {key: len(own) for key, own in by_finding.items()}),
+        by_finding=by_finding,
+        photos=[kept for kept in view.facts.photos if kept.about == "job"],
+        misfit={one.id for one in seen if does_not_fit(one)},
+        kinds=KINDS,
+        quick=[(kind, KINDS[kind]) for kind in _QUICK],
+        line_items=LINE_ITEMS,
+        line={one.item: one for one in view.facts.line},
+        line_answers=LINE_ANSWERS,
+        weighed=weighed,
+        share=share,
+        doubtful=weighed is not None and (share is None or share > WORTH_SHARE),
+        worth_share=WORTH_SHARE,
+        call_unit=unit_of(request.cookies.get("call_unit", "mm")),
+    )

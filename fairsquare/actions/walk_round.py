@@ -100,7 +100,13 @@ def keep_photo(
     check_may(person, "walk round")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        known = {"walk": [w.id for w in view.facts.walk], "member": [m.id for m in view.facts.members]}.get(about)
+        things: dict[About, tuple[Any, ...]] = {
+            "walk": view.facts.walk,
+            "member": view.facts.members,
+            "supplement": view.facts.supplement_lines,
+            "part": view.facts.parts,
+        }
+        known = [one.id for one in things[about]] if about in things else None
         if known is not None and about_id not in known:
             raise Refused("What this photo shows is not of this job.", field="about", value=about_id)
         if len(view.facts.photos) >= MOST_PHOTOS:

@@ -30,6 +30,8 @@ WalkKind = Literal[
     "plate",
     "other",
 ]
+PayersAnswer = Literal["approved", "refused", "asked"]
+PartItemKind = Literal["bracket", "nut", "stud", "hole", "pad", "layer", "other"]
 LineAnswer = Literal["sound", "hurt", "absent", "open"]
 Chosen = Literal[
     "keep", "straighten", "section", "replace_at_seams", "inspect", "try", "straighten_then_replace", "leave"
@@ -202,7 +204,7 @@ class PhotoFact(Model):
     """A photo that is kept: of the job, of a finding (`walk`) or of a member, by its id; the checksum is of what is kept."""
 
     id: int
-    about: Literal["job", "walk", "member"]
+    about: Literal["job", "walk", "member", "supplement", "part"]
     about_id: int | None
     name: str
     words: str
@@ -255,6 +257,89 @@ class DecisionFact(Model):
     by: Who
 
 
+class SupplementLineFact(Model):
+    """Something that the estimate missed, found at a `station`: hours, parts and their amount in hundredths."""
+
+    id: int
+    station: str
+    words: str
+    hours: float
+    parts: str
+    amount_cents: int
+    by: Who
+    taken_back: Who | None = None
+
+
+class SupplementFact(Model):
+    """A supplement that was sent to a payer, with its lines; its link shows it until it expires or is withdrawn."""
+
+    id: int
+    number: int
+    payer: str
+    lines: tuple[int, ...]
+    expires_at: str
+    by: Who
+    withdrawn: Who | None = None
+
+
+class SupplementAnswerFact(Model):
+    """What the payer said of a line: by the link (no person of ours), or told to `by`; `named` is who said it."""
+
+    id: int
+    line: int
+    supplement: int
+    answer: PayersAnswer
+    words: str
+    named: str
+    at: str
+    by: Who | None
+
+
+class GoAheadFact(Model):
+    """A lead's word that work on a line goes on without the payer's, and why."""
+
+    id: int
+    line: int
+    reason: str
+    by: Who
+
+
+class PartItemFact(Model):
+    """Something on the old part, counted on the old and on the new; `plan` is what is done about what is missing."""
+
+    id: int
+    part: int
+    kind: PartItemKind
+    words: str
+    old_count: int
+    new_count: int
+    plan: str
+    by: Who
+
+
+class PartSpanFact(Model):
+    """A span measured on a part, mm, with how well it was read."""
+
+    id: int
+    part: int
+    a: Code
+    b: Code
+    said: str
+    mm: float
+    sigma_mm: float
+    by: Who
+
+
+class PartFact(Model):
+    """A part that came: new, or cut from a donor."""
+
+    id: int
+    name: str
+    origin: Literal["new", "donor"]
+    source: str
+    by: Who
+
+
 class SignatureFact(Model):
     """A signed hold point: `evidence` is what was seen, `reason` why what was missing was overridden."""
 
@@ -286,3 +371,10 @@ class JobFacts(Model):
     settlements: tuple[SettlementFact, ...] = ()
     members: tuple[MemberFact, ...] = ()
     decisions: tuple[DecisionFact, ...] = ()
+    supplement_lines: tuple[SupplementLineFact, ...] = ()
+    supplements: tuple[SupplementFact, ...] = ()
+    supplement_answers: tuple[SupplementAnswerFact, ...] = ()
+    go_aheads: tuple[GoAheadFact, ...] = ()
+    parts: tuple[PartFact, ...] = ()
+    part_items: tuple[PartItemFact, ...] = ()
+    part_spans: tuple[PartSpanFact, ...] = ()

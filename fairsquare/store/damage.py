@@ -236,7 +236,8 @@ def members(connection: Connection, job_id: int) -> tuple[MemberFact, ...]:
     """Return the members as they were seen, oldest first."""
     found = rows(
         connection,
-        f"""SELECT m.id, m.member, m.layer, m.material, m.role AS member_role, m.signs, m.straighten, m.section, m.heat, m.source, m.at, {_WHO}
+        f"""SELECT m.id, m.member, m.layer, m.material, m.role AS member_role, m.signs, m.straighten, m.section,
+              m.heat, m.source, m.at, {_WHO}
             FROM member_seen m JOIN person p ON p.id = m.person_id WHERE m.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
         job_id,
     )

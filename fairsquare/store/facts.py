@@ -21,7 +21,7 @@ from fairsquare.core.facts import (
 )
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.store import damage, photos
+from fairsquare.store import damage, parts, photos, supplements
 from fairsquare.store.database import Connection, rows, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
@@ -83,6 +83,17 @@ _PARTS = {
     "photos": "SELECT COUNT(*), MAX(id) FROM photo WHERE job_id = {job}",
     "settlements": "SELECT COUNT(*), MAX(id) FROM settlement WHERE job_id = {job}",
     "members": "SELECT COUNT(*), MAX(id) FROM member_seen WHERE job_id = {job}",
+    "supplement_lines": """SELECT COUNT(*) + COUNT(t.line_id), MAX(l.id) FROM supplement_line l
+                           LEFT JOIN supplement_line_taken_back t ON t.line_id = l.id WHERE l.job_id = {job}""",
+    "supplements": """SELECT COUNT(*) + COUNT(w.supplement_id), MAX(s.id) FROM supplement s
+                      LEFT JOIN supplement_withdrawn w ON w.supplement_id = s.id WHERE s.job_id = {job}""",
+    "answers": """SELECT COUNT(*), MAX(a.id) FROM supplement_answer a JOIN supplement s ON s.id = a.supplement_id
+                  WHERE s.job_id = {job}""",
+    "go_aheads": """SELECT COUNT(*), MAX(g.id) FROM supplement_go_ahead g JOIN supplement_line l ON l.id = g.line_id
+                    WHERE l.job_id = {job}""",
+    "parts": "SELECT COUNT(*), MAX(id) FROM part WHERE job_id = {job}",
+    "part_items": "SELECT COUNT(*), MAX(i.id) FROM part_item i JOIN part p ON p.id = i.part_id WHERE p.job_id = {job}",
+    "part_spans": "SELECT COUNT(*), MAX(m.id) FROM part_measured m JOIN part p ON p.id = m.part_id WHERE p.job_id = {job}",
     "member_decisions": "SELECT COUNT(*), MAX(id) FROM member_decision WHERE job_id = {job}",
 }
 """What is recorded of a job, table by table. Rows are only ever added: how many there are, and the last, say whether any were."""
@@ -186,6 +197,13 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         settlements=part("settlements", lambda: damage.settlements(connection, job.id)),
         members=part("members", lambda: damage.members(connection, job.id)),
         decisions=part("member_decisions", lambda: damage.decisions(connection, job.id)),
+        supplement_lines=part("supplement_lines", lambda: supplements.lines(connection, job.id)),
+        supplements=part("supplements", lambda: supplements.sent(connection, job.id)),
+        supplement_answers=part("answers", lambda: supplements.answers(connection, job.id)),
+        go_aheads=part("go_aheads", lambda: supplements.go_aheads(connection, job.id)),
+        parts=part("parts", lambda: parts.parts(connection, job.id)),
+        part_items=part("part_items", lambda: parts.items(connection, job.id)),
+        part_spans=part("part_spans", lambda: parts.spans(connection, job.id)),
     )
 
 

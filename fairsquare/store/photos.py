@@ -5,7 +5,7 @@ from typing import Any, Literal, NamedTuple
 from fairsquare.core.facts import PhotoFact
 from fairsquare.store.database import Connection, insert, row, rows, who
 
-About = Literal["job", "walk", "member"]
+About = Literal["job", "walk", "member", "supplement", "part"]
 
 
 class KeptPhoto(NamedTuple):

@@ -112,12 +112,13 @@ def signed_in(request: Request) -> Session:
     return session
 
 
-async def _form_data(request: Request) -> FormData:
+async def sent_data(request: Request) -> FormData:
+    """Return the fields and files of a form as they were sent, whoever sent them."""
     request.state.form = await request.form(max_fields=MOST_FIELDS, max_part_size=4 * 1024 * 1024)
     return cast(FormData, request.state.form)
 
 
-def sent_form(request: Request, data: FormData = Depends(_form_data), session: Session = Depends(signed_in)) -> Form:
+def sent_form(request: Request, data: FormData = Depends(sent_data), session: Session = Depends(signed_in)) -> Form:
     """Return the form that was sent, once its CSRF token is found to be the session's. Raises `StaleForm`."""
     given = request.headers.get("x-csrf-token") or data.get("csrf")
     if not isinstance(given, str) or not hmac.compare_digest(given.encode(), session.csrf.encode()):

@@ -232,6 +232,7 @@ def test_by_touch_at_800_by_1280(tablet: Page, tmp_path: Path) -> None:
     targets_are_large(page)
     page.tap("text=Go on to decide")
     page.tap(".keep-fair button")
+    expect(page.locator(".members tbody tr:has-text('keep')")).to_have_count(6)
     fits_the_screen(page)
     targets_are_large(page)
     sign(page, "decision_made", "decide")

@@ -10,7 +10,9 @@ from typing import Literal
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.job import counting_walk, damage_of, open_findings, units_of
 from fairsquare.core.facts import HoldName, JobFacts, Role, SignatureFact
+from fairsquare.core.intake.parts import part_states
 from fairsquare.core.intake.safety import SAFETY_ITEMS
+from fairsquare.core.intake.supplements import line_states
 from fairsquare.core.measure.picture import Picture, current_setup, picture_of, reference_readings
 from fairsquare.core.model import Model
 from fairsquare.core.sheet.model import Sheet
@@ -42,10 +44,20 @@ _WHY_CHANGED = {
     "readings": "points were read, corrected or taken back",
     "movements": "something was moved",
     "gaps": "gaps were read again",
+    "parts": "a part was checked again",
     "walk": "something was seen at the walk-round, or taken back",
     "members": "a member was looked at again",
     "decisions": "a member was decided anew",
     "settled": "a contradiction was settled",
+    "supplements": "a supplement waits for the payer's word",
+}
+
+
+_WAITS = {
+    "draft": "not sent to the payer yet",
+    "sent": "not answered by the payer yet",
+    "refused": "refused by the payer",
+    "asked": "asked about by the payer",
 }
 
 
@@ -242,7 +254,13 @@ def _missing_decision(facts: JobFacts, picture: Picture | None) -> list[Missing]
     """
     if picture is None:
         return [Missing(words="No point is measured: what cannot be seen is not decided.")]
-    missing = []
+    missing = [
+        Missing(
+            words=f"Supplement: “{state.line.words}” is {_WAITS[state.status]}. A lead may let it go on, with a reason."
+        )
+        for state in line_states(facts)
+        if state.blocks
+    ]
     unread = [code for code, judged in picture.judged.items() if judged.state == "unread"]
     if unread:
         words = f"{_count(unread)} not known: {_list(unread)}. What is not read is not proven sound."
@@ -282,6 +300,7 @@ def _decision_evidence(facts: JobFacts) -> dict[str, str]:
         "members": _ids(state.seen.id for state in states if state.seen),
         "decisions": _ids(state.decision.id for state in states if state.decision),
         "settled": _ids(one.id for one in facts.settlements),
+        "supplements": _ids(state.line.id for state in line_states(facts) if state.blocks),
     }
 
 
@@ -309,7 +328,15 @@ def _missing_fit(facts: JobFacts, picture: Picture | None) -> list[Missing]:
         codes = [code for code, judged in picture.judged.items() if judged.state == state]
         if codes:
             missing.append(Missing(words=f"{_count(codes)} {words}: {_list(codes)}.", overridable=True))
-    return missing + _missing_gaps(facts)
+    return [*missing, *_missing_parts(facts), *_missing_gaps(facts)]
+
+
+def _missing_parts(facts: JobFacts) -> list[Missing]:
+    return [
+        Missing(words=f"{state.part.name}: {'; '.join(state.faults)}.", overridable=True)
+        for state in part_states(facts)
+        if state.faults
+    ]
 
 
 def _unsettled(facts: JobFacts, picture: Picture) -> list[str]:
@@ -340,6 +367,7 @@ def _missing_gaps(facts: JobFacts) -> list[Missing]:
 def _fit_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
     evidence = _setup_evidence(facts, picture)
     evidence["movements"] = _ids(move.id for move in facts.movements)
+    evidence["parts"] = _ids([*(one.id for one in facts.part_items), *(one.id for one in facts.part_spans)])
     evidence["gaps"] = _ids({gap.place: gap.id for gap in facts.gaps}.values())
     if picture:
         evidence["readings"] = _ids(sorted(i for ids in picture.used.values() for i in ids))

@@ -9,17 +9,24 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.core.facts import (
     DecisionFact,
     GapFact,
+    GoAheadFact,
     HoldName,
     JobFacts,
     LineFact,
     MemberFact,
     MovementFact,
+    PartFact,
+    PartItemFact,
+    PartSpanFact,
     PhotoFact,
     ReadingFact,
     SafetyFact,
     SettlementFact,
     SetupFact,
     SignatureFact,
+    SupplementAnswerFact,
+    SupplementFact,
+    SupplementLineFact,
     WalkFact,
     Who,
     WorthFact,
@@ -97,6 +104,13 @@ class JobRecord(Model):
     settlements: tuple[SettlementFact, ...]
     members: tuple[MemberFact, ...]
     decisions: tuple[DecisionFact, ...]
+    supplement_lines: tuple[SupplementLineFact, ...]
+    supplements: tuple[SupplementFact, ...]
+    supplement_answers: tuple[SupplementAnswerFact, ...]
+    go_aheads: tuple[GoAheadFact, ...]
+    parts: tuple[PartFact, ...]
+    part_items: tuple[PartItemFact, ...]
+    part_spans: tuple[PartSpanFact, ...]
     results: Results
     cautions: tuple[str, ...]
 

@@ -79,7 +79,7 @@ CREATE TABLE IF NOT EXISTS photo (
   at DATETIME(6) NOT NULL,
   CONSTRAINT photo_job FOREIGN KEY (job_id) REFERENCES job (id),
   CONSTRAINT photo_person FOREIGN KEY (person_id) REFERENCES person (id),
-  CONSTRAINT photo_about CHECK (about IN ('job', 'walk', 'member'))
+  CONSTRAINT photo_about CHECK (about IN ('job', 'walk', 'member', 'supplement', 'part'))
 ) ENGINE = InnoDB;
 
 CREATE TABLE IF NOT EXISTS settlement (

@@ -11,7 +11,7 @@ from fairsquare.store.people import SignInRefused
 from fairsquare.web.page import (
     COOKIE,
     Form,
-    _form_data,
+    sent_data,
     desk_of,
     go_to,
     local_path,
@@ -31,7 +31,7 @@ def show(request: Request, next: str = "/") -> Response:
 
 
 @router.post("/sign-in")
-def sign_in(request: Request, data=Depends(_form_data)) -> Response:  # type: ignore[no-untyped-def]
+def sign_in(request: Request, data=Depends(sent_data)) -> Response:  # type: ignore[no-untyped-def]
     """Sign in; after too many failures in five minutes the name and the address have to wait."""
     settings, database = settings_of(request), desk_of(request).database
     name, password = str(data.get("name", "")), str(data.get("password", ""))
@@ -65,7 +65,7 @@ def sign_out(request: Request, form: Form = Depends(sent_form)) -> Response:
 
 
 @router.post("/preferences")
-def prefer(request: Request, data=Depends(_form_data)) -> Response:  # type: ignore[no-untyped-def]
+def prefer(request: Request, data=Depends(sent_data)) -> Response:  # type: ignore[no-untyped-def]
     """Remember units, and light or shop mode; then go back to the page."""
     answer = go_to(local_path(str(data.get("back", "/"))))
     for name, allowed in (("units", ("mm", "in")), ("mode", ("light", "shop"))):

@@ -1,8 +1,6 @@
 """The walk-round: what is seen, by short entry or at a touched place, photos, parts along the line of the push, worth."""
 
 import re
-from decimal import Decimal, InvalidOperation
-from typing import cast
 
 from fastapi import APIRouter, Depends, Request, Response
 from fastapi.responses import JSONResponse
@@ -19,6 +17,7 @@ from fairsquare.store import photos
 from fairsquare.store.people import Session
 from fairsquare.store.photos import About
 from fairsquare.web.forms import remember_unit, unit_of, whole
+from fairsquare.web.money import read_money, show_money
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
 router = APIRouter()
@@ -36,6 +35,14 @@ _QUICK: tuple[WalkKind, ...] = (
     "misfit",
     "plate",
 )
+ABOUT: dict[About, str] = {
+    "job": "walk-round",
+    "walk": "walk-round",
+    "member": "decide",
+    "supplement": "supplements",
+    "part": "parts",
+}
+"""What a photo may show, and the page that it is shown on."""
 LINE_ANSWERS: dict[LineAnswer, str] = {"sound": "sound", "hurt": "hurt", "absent": "not on it", "open": "open"}
 
 
@@ -115,7 +122,7 @@ def line(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
 def worth(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Weigh the vehicle's value against the cost of its repair."""
     try:
-        value, cost = (_money(form.text(name), name) for name in ("value", "cost"))
+        value, cost = (read_money(form.text(name), name) for name in ("value", "cost"))
         walk_round.weigh(desk_of(request), form.session.person, form.key, number, value, cost, form.text("words"))
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
@@ -130,8 +137,12 @@ def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
         sent = form.file("photo")
         if sent is None:
             raise Refused("Choose a photo.", field="photo")
-        if about not in ("job", "walk", "member"):
-            raise Refused("A photo shows the job, a finding or a member.", field="about", value=about[:20])
+        if about not in ABOUT:
+            raise Refused(
+                "A photo shows the job, a finding, a member, a supplement line or a part.",
+                field="about",
+                value=about[:20],
+            )
         kept = walk_round.keep_photo(
             desk_of(request),
             form.session.person,
@@ -140,7 +151,7 @@ def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
             photo_to_keep(sent[1], sent[0][:120]),
             name=sent[0],
             words=form.text("words"),
-            about=cast(About, about),
+            about=about,
             about_id=whole(form.text("about_id"), "about_id") if form.text("about_id") else None,
         )
     except FairSquareError as fault:
@@ -149,7 +160,7 @@ def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
         return _page(request, form.session, number, fault=fault)
     if "application/json" in request.headers.get("accept", ""):
         return JSONResponse({"id": kept}, status_code=201)
-    return go_to(job_path(number, "decide" if about == "member" else "walk-round"))
+    return go_to(job_path(number, ABOUT[about]))
 
 
 @router.get("/jobs/{number}/photos/{photo}.jpg", dependencies=[Depends(signed_in)])
@@ -167,19 +178,6 @@ def _with_touch(seen: Seen, xy: str) -> Seen:
     if match is None or seen.xy is not None:
         return seen
     return seen._replace(xy=(float(match[1]), float(match[2])))
-
-
-def _money(text: str, field: str) -> int:
-    """Return an amount in hundredths. Raises `Refused`."""
-    plain = text.strip().replace(" ", "").replace("\u202f", "").replace("'", "").replace(",", ".")
-    try:
-        amount = Decimal(plain)
-        cents = int((amount * 100).to_integral_value())
-    except (InvalidOperation, ValueError, OverflowError):
-        raise Refused("An amount, such as 8400 or 8400.50.", field=field, value=text[:40]) from None
-    if not 0 <= cents <= 10**12:
-        raise Refused("An amount that is not below nought.", field=field, value=text[:40])
-    return cents
 
 
 def _page(
@@ -222,5 +220,6 @@ def _page(
         share=share,
         doubtful=weighed is not None and (share is None or share > WORTH_SHARE),
         worth_share=WORTH_SHARE,
+        money=show_money,
         call_unit=unit_of(request.cookies.get("call_unit", "mm")),
     )

@@ -1,0 +1,126 @@
+"""The parts that came, counted off against the old ones and measured. Rows are appended; the last count of an item counts."""
+
+from typing import Any
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import PartFact, PartItemFact, PartItemKind, PartSpanFact
+from fairsquare.store.database import Connection, insert, row, rows, who
+
+_WHO = "w.full_name, w.role"
+
+
+def take_part_in(connection: Connection, job_id: int, name: str, origin: str, source: str, person_id: int) -> int:
+    """Record a part that came and return its id."""
+    return insert(
+        connection,
+        "INSERT INTO part (job_id, name, origin, source, person_id, at) VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))",
+        job_id,
+        name,
+        origin,
+        source,
+        person_id,
+    )
+
+
+def count_item(
+    connection: Connection,
+    job_id: int,
+    part: int,
+    kind: PartItemKind,
+    words: str,
+    old_count: int,
+    new_count: int,
+    plan: str,
+    person_id: int,
+) -> int:
+    """Record how many of an item the old part has, and how many the new one."""
+    _check_of_job(connection, job_id, part)
+    return insert(
+        connection,
+        """INSERT INTO part_item (part_id, kind, words, old_count, new_count, plan, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        part,
+        kind,
+        words,
+        old_count,
+        new_count,
+        plan,
+        person_id,
+    )
+
+
+def measure_part(
+    connection: Connection,
+    job_id: int,
+    part: int,
+    a: str,
+    b: str,
+    said: str,
+    mm: float,
+    sigma_mm: float,
+    person_id: int,
+) -> int:
+    """Record a span measured on a part."""
+    _check_of_job(connection, job_id, part)
+    return insert(
+        connection,
+        """INSERT INTO part_measured (part_id, a, b, said, mm, sigma_mm, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        part,
+        a,
+        b,
+        said,
+        mm,
+        sigma_mm,
+        person_id,
+    )
+
+
+def parts(connection: Connection, job_id: int) -> tuple[PartFact, ...]:
+    """Return the parts that came, oldest first."""
+    found = _rows(
+        connection,
+        f"""SELECT p.id, p.name, p.origin, p.source, p.at, {_WHO} FROM part p JOIN person w ON w.id = p.person_id
+            WHERE p.job_id = %s ORDER BY p.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(PartFact.model_validate(one) for one in found)
+
+
+def items(connection: Connection, job_id: int) -> tuple[PartItemFact, ...]:
+    """Return the last count of every item, in the order in which they were first counted."""
+    found = _rows(
+        connection,
+        f"""SELECT i.id, i.part_id AS part, i.kind, i.words, i.old_count, i.new_count, i.plan, i.at, {_WHO}
+            FROM part_item i JOIN part p ON p.id = i.part_id JOIN person w ON w.id = i.person_id
+            WHERE p.job_id = %s ORDER BY i.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    latest = {(one["part"], one["kind"], one["words"].lower()): PartItemFact.model_validate(one) for one in found}
+    return tuple(latest.values())
+
+
+def spans(connection: Connection, job_id: int) -> tuple[PartSpanFact, ...]:
+    """Return the last reading of every span on a part."""
+    found = _rows(
+        connection,
+        f"""SELECT m.id, m.part_id AS part, m.a, m.b, m.said, m.mm, m.sigma_mm, m.at, {_WHO}
+            FROM part_measured m JOIN part p ON p.id = m.part_id JOIN person w ON w.id = m.person_id
+            WHERE p.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    latest = {(one["part"], frozenset((one["a"], one["b"]))): PartSpanFact.model_validate(one) for one in found}
+    return tuple(latest.values())
+
+
+def _rows(connection: Connection, sql: str, job_id: int) -> list[dict[str, Any]]:
+    own = ("at", "full_name", "role")
+    return [
+        {**{name: value for name, value in one.items() if name not in own}, "by": who(one)}
+        for one in rows(connection, sql, job_id)
+    ]
+
+
+def _check_of_job(connection: Connection, job_id: int, part: int) -> None:
+    if row(connection, "SELECT id FROM part WHERE id = %s AND job_id = %s", part, job_id) is None:
+        raise Refused(f"There is no part {part} in this job.", field="part", value=part)

@@ -1,0 +1,297 @@
+"""What the estimate missed: lines, the documents in which they were sent with the hash of their link, and the payer's answers."""
+
+import hashlib
+import json
+from typing import Any, NamedTuple
+
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import (
+    GoAheadFact,
+    PayersAnswer,
+    SupplementAnswerFact,
+    SupplementFact,
+    SupplementLineFact,
+)
+from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
+
+_WHO = "p.full_name, p.role"
+_WINDOW_MINUTES, _MOST_WRONG, _MOST_IN_ALL = 10, 12, 240
+
+
+class NoSuchLink(FairSquareError):
+    """The link leads nowhere: it was mistyped, has run out, or was withdrawn. Which of these is not said."""
+
+    status = 404
+    kind = "no-such-link"
+
+    def __init__(self) -> None:
+        super().__init__(
+            "This link leads nowhere: it may have run out or been withdrawn. Ask the workshop for a new one."
+        )
+
+
+class TooManyLinks(FairSquareError):
+    """Too many links were tried from one address."""
+
+    status = 429
+    kind = "too-many"
+
+    def __init__(self) -> None:
+        super().__init__("Too many tries from here. Wait ten minutes, then open the link again.")
+
+
+class LinkedSupplement(NamedTuple):
+    """What a link shows: the supplement as it was sent, by the job's number."""
+
+    id: int
+    job_id: int
+    job: str
+    seen: dict[str, Any]
+
+
+def add_line(
+    connection: Connection,
+    job_id: int,
+    station: str,
+    words: str,
+    hours: float,
+    parts: str,
+    amount_cents: int,
+    person_id: int,
+) -> int:
+    """Record a line and return its id."""
+    return insert(
+        connection,
+        """INSERT INTO supplement_line (job_id, station, words, hours, parts, amount_cents, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        station,
+        words,
+        hours,
+        parts,
+        amount_cents,
+        person_id,
+    )
+
+
+def take_line_back(connection: Connection, line: int, person_id: int) -> None:
+    """Record that a line is not asked for any more."""
+    execute(
+        connection,
+        "INSERT IGNORE INTO supplement_line_taken_back (line_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
+        line,
+        person_id,
+    )
+
+
+def send(
+    connection: Connection,
+    job_id: int,
+    payer: str,
+    seen: dict[str, Any],
+    lines: list[int],
+    code: str,
+    days: int,
+    person_id: int,
+) -> int:
+    """Record a supplement as it is sent, under the hash of its link's code; return its number in the job."""
+    last = row(connection, "SELECT COALESCE(MAX(number), 0) AS last FROM supplement WHERE job_id = %s", job_id)
+    number = int(last["last"]) + 1 if last else 1
+    kept = insert(
+        connection,
+        """INSERT INTO supplement (job_id, number, payer, seen, code_sha256, expires_at, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6) + INTERVAL %s DAY, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        number,
+        payer,
+        json.dumps({**seen, "number": number}),
+        hash_of(code),
+        days,
+        person_id,
+    )
+    for line in lines:
+        execute(connection, "INSERT INTO supplement_sent_line (supplement_id, line_id) VALUES (%s, %s)", kept, line)
+    return number
+
+
+def withdraw(connection: Connection, supplement: int, person_id: int) -> None:
+    """Record that a supplement's link leads nowhere any more."""
+    execute(
+        connection,
+        "INSERT IGNORE INTO supplement_withdrawn (supplement_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
+        supplement,
+        person_id,
+    )
+
+
+def answer(
+    connection: Connection,
+    supplement: int,
+    line: int,
+    said: PayersAnswer,
+    words: str,
+    named: str,
+    person_id: int | None,
+) -> int:
+    """Record what the payer said of a line. Raises `Refused` for a line that is not in the supplement."""
+    known = row(
+        connection,
+        "SELECT 1 AS yes FROM supplement_sent_line WHERE supplement_id = %s AND line_id = %s",
+        supplement,
+        line,
+    )
+    if known is None:
+        raise Refused("This line is not in the supplement.", field="line", value=line)
+    return insert(
+        connection,
+        """INSERT INTO supplement_answer (line_id, supplement_id, answer, words, named, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        line,
+        supplement,
+        said,
+        words,
+        named,
+        person_id,
+    )
+
+
+def go_ahead(connection: Connection, line: int, reason: str, person_id: int) -> int:
+    """Record that work on a line goes on without the payer's word."""
+    return insert(
+        connection,
+        "INSERT INTO supplement_go_ahead (line_id, reason, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
+        line,
+        reason,
+        person_id,
+    )
+
+
+def check_tries(connection: Connection, address: str) -> None:
+    """Raise `TooManyLinks` for an address that tried many links that lead nowhere, or opened very many."""
+    found = row(
+        connection,
+        f"""SELECT COALESCE(SUM(NOT found), 0) AS wrong, COUNT(*) AS many FROM link_try
+            WHERE address = %s AND at > UTC_TIMESTAMP(6) - INTERVAL {_WINDOW_MINUTES} MINUTE""",  # noqa: S608 - a constant
+        address[:64],
+    )
+    if found and (int(found["wrong"]) >= _MOST_WRONG or int(found["many"]) >= _MOST_IN_ALL):
+        raise TooManyLinks
+
+
+def note_try(connection: Connection, address: str, found: bool) -> None:
+    """Remember that a link was opened, and forget those of more than a day ago."""
+    insert(
+        connection, "INSERT INTO link_try (address, found, at) VALUES (%s, %s, UTC_TIMESTAMP(6))", address[:64], found
+    )
+    execute(connection, "DELETE FROM link_try WHERE at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY LIMIT 100")
+
+
+def by_code(connection: Connection, code: str) -> LinkedSupplement | None:
+    """Return what a link shows, unless it has run out or was withdrawn."""
+    found = row(
+        connection,
+        """SELECT s.id, s.job_id, j.number AS job, s.seen FROM supplement s JOIN job j ON j.id = s.job_id
+           WHERE s.code_sha256 = %s AND s.expires_at > UTC_TIMESTAMP(6)
+             AND NOT EXISTS (SELECT 1 FROM supplement_withdrawn w WHERE w.supplement_id = s.id)""",
+        hash_of(code),
+    )
+    return LinkedSupplement(found["id"], found["job_id"], found["job"], json.loads(found["seen"])) if found else None
+
+
+def lines(connection: Connection, job_id: int) -> tuple[SupplementLineFact, ...]:
+    """Return a job's lines, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT l.id, l.station, l.words, l.hours, l.parts, l.amount_cents, l.at, {_WHO}
+            FROM supplement_line l JOIN person p ON p.id = l.person_id WHERE l.job_id = %s ORDER BY l.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    back = rows(
+        connection,
+        f"""SELECT t.line_id, t.at, {_WHO} FROM supplement_line_taken_back t JOIN supplement_line l ON l.id = t.line_id
+            JOIN person p ON p.id = t.person_id WHERE l.job_id = %s""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    taken = {one["line_id"]: who(one) for one in back}
+    plain = ("id", "station", "words", "hours", "parts", "amount_cents")
+    return tuple(
+        SupplementLineFact.model_validate(
+            {**{name: one[name] for name in plain}, "by": who(one), "taken_back": taken.get(one["id"])}
+        )
+        for one in found
+    )
+
+
+def sent(connection: Connection, job_id: int) -> tuple[SupplementFact, ...]:
+    """Return the supplements that were sent, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT s.id, s.number, s.payer, s.expires_at, s.at, {_WHO}
+            FROM supplement s JOIN person p ON p.id = s.person_id WHERE s.job_id = %s ORDER BY s.number""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    own = rows(
+        connection,
+        """SELECT x.supplement_id, x.line_id FROM supplement_sent_line x JOIN supplement s ON s.id = x.supplement_id
+           WHERE s.job_id = %s ORDER BY x.line_id""",
+        job_id,
+    )
+    gone = rows(
+        connection,
+        f"""SELECT w.supplement_id, w.at, {_WHO} FROM supplement_withdrawn w JOIN supplement s ON s.id = w.supplement_id
+            JOIN person p ON p.id = w.person_id WHERE s.job_id = %s""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    withdrawn = {one["supplement_id"]: who(one) for one in gone}
+    return tuple(
+        SupplementFact(
+            id=one["id"],
+            number=one["number"],
+            payer=one["payer"],
+            lines=tuple(line["line_id"] for line in own if line["supplement_id"] == one["id"]),
+            expires_at=utc(one["expires_at"]),
+            by=who(one),
+            withdrawn=withdrawn.get(one["id"]),
+        )
+        for one in found
+    )
+
+
+def answers(connection: Connection, job_id: int) -> tuple[SupplementAnswerFact, ...]:
+    """Return what payers said, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT a.id, a.line_id, a.supplement_id, a.answer, a.words, a.named, a.at, {_WHO}
+            FROM supplement_answer a JOIN supplement s ON s.id = a.supplement_id LEFT JOIN person p ON p.id = a.person_id
+            WHERE s.job_id = %s ORDER BY a.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        SupplementAnswerFact(
+            id=one["id"],
+            line=one["line_id"],
+            supplement=one["supplement_id"],
+            answer=one["answer"],
+            words=one["words"],
+            named=one["named"],
+            at=utc(one["at"]),
+            by=who(one) if one["full_name"] else None,
+        )
+        for one in found
+    )
+
+
+def go_aheads(connection: Connection, job_id: int) -> tuple[GoAheadFact, ...]:
+    """Return the leads' words that work on a line goes on, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT g.id, g.line_id, g.reason, g.at, {_WHO} FROM supplement_go_ahead g JOIN person p ON p.id = g.person_id
+            JOIN supplement_line l ON l.id = g.line_id WHERE l.job_id = %s ORDER BY g.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(GoAheadFact(id=one["id"], line=one["line_id"], reason=one["reason"], by=who(one)) for one in found)
+
+
+def hash_of(code: str) -> bytes:
+    """Return what is kept of a link's code."""
+    return hashlib.sha256(code.encode()).digest()

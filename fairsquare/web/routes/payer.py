@@ -1,0 +1,114 @@
+"""What a payer sees by the link of a supplement: that one supplement, its photos and its PDF, and a place to answer each line."""
+
+from concurrent.futures import Future
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request, Response
+from starlette.datastructures import FormData
+
+from fairsquare.actions import supplements
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.store import photos
+from fairsquare.store.supplements import LinkedSupplement, NoSuchLink
+from fairsquare.store.supplements import answers as answers_of
+from fairsquare.web.forms import whole
+from fairsquare.web.money import show_money
+from fairsquare.web.page import desk_of, go_to, render, sent_data, templates
+from fairsquare.web.paper import STATIC, Papers
+from fairsquare.web.routes.supplements import ANSWERS
+
+router = APIRouter()
+_PRIVATE = {"cache-control": "no-store", "referrer-policy": "no-referrer", "x-robots-tag": "noindex"}
+
+
+@router.get("/supplement/{code}", name="show_linked")
+def show(request: Request, code: str) -> Response:
+    """Show the supplement of a link."""
+    return _page(request, code, _linked(request, code))
+
+
+@router.post("/supplement/{code}")
+def answer(request: Request, code: str, data: FormData = Depends(sent_data)) -> Response:
+    """Record the payer's answer to one line."""
+    linked = _linked(request, code)
+    fields = {name: value for name, value in data.items() if isinstance(value, str)}
+    try:
+        said = fields.get("answer", "")
+        if said not in ANSWERS:
+            raise Refused("Approve, refuse, or ask.", field="answer", value=said[:20])
+        if said == "asked" and len(fields.get("words", "").strip()) < 3:
+            raise Refused("Write what you would like to know.", field="words", value=fields.get("words", ""))
+        line = whole(fields.get("line", ""), "line")
+        supplements.answer_by_link(
+            desk_of(request), linked, line, said, fields.get("words", ""), fields.get("named", "")
+        )
+    except FairSquareError as fault:
+        return _page(request, code, linked, fault=fault, typed=fields)
+    return go_to(f"/supplement/{code}")
+
+
+@router.get("/supplement/{code}/photos/{photo}.jpg")
+def photo(request: Request, code: str, photo: int, small: bool = False) -> Response:
+    """Return a photo of the supplement, and no other of the job."""
+    linked = _linked(request, code)
+    if photo not in linked.seen["photos"]:
+        raise NoSuchLink
+    body = desk_of(request).database.run(lambda c: photos.photo_bytes(c, linked.job, photo, small=small))
+    return Response(body, media_type="image/jpeg", headers=_PRIVATE)
+
+
+@router.get("/supplement/{code}/paper.pdf")
+def paper(request: Request, code: str) -> Response:
+    """Return the supplement as PDF."""
+    linked = _linked(request, code)
+    name = f"{linked.job}-supplement-{linked.seen['number']}.pdf"
+    headers = {**_PRIVATE, "content-disposition": f'inline; filename="{name}"'}
+    return Response(_paper(request, linked).result(), media_type="application/pdf", headers=headers)
+
+
+def _paper(request: Request, linked: LinkedSupplement) -> Future[bytes]:
+    style = (STATIC / "print.css").as_uri()
+
+    def page() -> str:
+        return templates.get_template("supplement_print.html").render(style=style, **_context(linked))
+
+    papers: Papers = request.app.state.papers
+    return papers.order(f"supplement {linked.id}", page)
+
+
+def _linked(request: Request, code: str) -> LinkedSupplement:
+    return supplements.open_link(desk_of(request), code, request.client.host if request.client else "")
+
+
+def _context(linked: LinkedSupplement) -> dict[str, Any]:
+    lines = linked.seen["lines"]
+    return {
+        "seen": linked.seen,
+        "hours": sum(line["hours"] for line in lines),
+        "amount": sum(line["amount_cents"] for line in lines),
+        "money": show_money,
+    }
+
+
+def _page(
+    request: Request,
+    code: str,
+    linked: LinkedSupplement,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    own = {line["id"] for line in linked.seen["lines"]}
+    said = desk_of(request).database.run(lambda c: answers_of(c, linked.job_id))
+    response = render(
+        request,
+        "payer.html",
+        fault=fault,
+        typed=typed,
+        code=code,
+        answers={one.line: one for one in said if one.line in own},
+        words=ANSWERS,
+        **_context(linked),
+    )
+    response.headers.update(_PRIVATE)
+    return response

@@ -1,0 +1,163 @@
+"""Supplements of a job: lines found at any station, sent to the payer, answered, and a lead's word to go on."""
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import supplements
+from fairsquare.actions.spine import spine
+from fairsquare.actions.supplements import LINK_DAYS
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import PayersAnswer
+from fairsquare.core.intake.supplements import UNPROVEN, is_cross_checked, line_states
+from fairsquare.store.people import Session
+from fairsquare.web.forms import whole
+from fairsquare.web.money import read_money, show_money
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, settings_of, signed_in
+
+router = APIRouter()
+ANSWERS: dict[PayersAnswer, str] = {"approved": "approved", "refused": "refused", "asked": "asked about"}
+
+
+@router.get("/jobs/{number}/supplements")
+def show(request: Request, number: str, station: str = "", session: Session = Depends(signed_in)) -> Response:
+    """Show the lines that the estimate missed; `station` is where one was found."""
+    return _page(request, session, number, station=station[:30])
+
+
+@router.post("/jobs/{number}/supplements/lines")
+def add_line(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record a line."""
+    try:
+        supplements.add_line(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            number,
+            form.text("station") or "supplement",
+            form.text("words"),
+            _hours(form.text("hours")),
+            form.text("parts"),
+            read_money(form.text("amount") or "0", "amount"),
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed(), station=form.text("station"))
+    return go_to(job_path(number, "supplements"))
+
+
+@router.post("/jobs/{number}/supplements/lines/{line}/take-back")
+def take_back(request: Request, number: str, line: int, form: Form = Depends(sent_form)) -> Response:
+    """Ask for a line no more."""
+    try:
+        supplements.take_line_back(desk_of(request), form.session.person, form.key, number, line)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "supplements"))
+
+
+@router.post("/jobs/{number}/supplements/lines/{line}/answer")
+def answer(request: Request, number: str, line: int, form: Form = Depends(sent_form)) -> Response:
+    """Record what the payer told us."""
+    try:
+        said = form.text("answer")
+        if said not in ANSWERS:
+            raise Refused("Approved, refused, or asked about?", field="answer", value=said[:20])
+        supplements.record_answer(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            number,
+            line,
+            said,
+            form.text("words"),
+            form.text("named"),
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "line": str(line)})
+    return go_to(job_path(number, "supplements"))
+
+
+@router.post("/jobs/{number}/supplements/lines/{line}/go-ahead")
+def go_ahead(request: Request, number: str, line: int, form: Form = Depends(sent_form)) -> Response:
+    """Let work on a line go on without the payer's word."""
+    try:
+        supplements.go_ahead(desk_of(request), form.session.person, form.key, number, line, form.text("reason"))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "line": str(line)})
+    return go_to(job_path(number, "supplements"))
+
+
+@router.post("/jobs/{number}/supplements/send")
+def send(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Send lines to the payer; the link is shown once, on the answer."""
+    try:
+        days = whole(form.text("days"), "days")
+        lines = tuple(whole(line, "lines") for line in form.several("lines"))
+        code = supplements.send(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            number,
+            form.text("payer"),
+            lines,
+            days,
+            settings_of(request).workshop,
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    link = str(request.url_for("show_linked", code=code)) if code else ""
+    return _page(request, form.session, number, link=link, sent_before=code is None)
+
+
+@router.post("/jobs/{number}/supplements/{supplement}/withdraw")
+def withdraw(request: Request, number: str, supplement: int, form: Form = Depends(sent_form)) -> Response:
+    """Have a link lead nowhere any more."""
+    try:
+        supplements.withdraw(desk_of(request), form.session.person, form.key, number, supplement)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "supplements"))
+
+
+def _hours(text: str) -> float:
+    try:
+        return float(text.strip().replace(",", ".") or "0")
+    except ValueError:
+        raise Refused("Hours as a number, such as 2.5.", field="hours", value=text[:40]) from None
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+    station: str = "",
+    link: str = "",
+    sent_before: bool = False,
+) -> Response:
+    view = desk_of(request).view(number)
+    states = line_states(view.facts)
+    return render(
+        request,
+        "supplements.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="supplements",
+        states=states,
+        gone=[line for line in view.facts.supplement_lines if line.taken_back],
+        sent=view.facts.supplements,
+        unproven=None if is_cross_checked(view.facts) else UNPROVEN,
+        photos={
+            state.line.id: [p.id for p in view.facts.photos if (p.about, p.about_id) == ("supplement", state.line.id)]
+            for state in states
+        },
+        station=station,
+        link=link,
+        sent_before=sent_before,
+        link_days=LINK_DAYS,
+        answers=ANSWERS,
+        money=show_money,
+    )

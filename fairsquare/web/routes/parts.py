@@ -94,6 +94,8 @@ def _page(
     typed: dict[str, str] | None = None,
 ) -> Response:
     view = desk_of(request).view(number)
+    if typed and typed.get("part") not in {str(part.id) for part in view.facts.parts}:
+        typed = {name: value for name, value in typed.items() if name != "part"}
     return render(
         request,
         "parts.html",

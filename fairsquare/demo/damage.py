@@ -1,9 +1,10 @@
 """What is seen and decided in the demo: a walk-round for each vehicle with drawn pictures, and decisions where it is measured."""
 
 import secrets
+from contextlib import suppress
 from typing import NamedTuple
 
-from fairsquare.actions import Desk, deciding, walk_round
+from fairsquare.actions import Desk, Unsure, deciding, walk_round
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.core.damage.choices import member_states, propose
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
@@ -103,7 +104,42 @@ _MEMBERS: dict[str, dict[tuple[str, str], _Member]] = {
         ("right front rail", "inner"): _Member("high_strength", "structural", ("bent",), MakersWord(heat=False), 3.0),
         ("left front rail", ""): _Member("high_strength", "structural", ("bent",), MakersWord(heat=False), 1.5),
     },
-    HERON.name: {("left frame", ""): _Member("mild", "structural", ("buckled", "bent"), MakersWord(heat=True), 6.0)},
+    HERON.name: {
+        ("left frame", ""): _Member("mild", "structural", ("buckled", "bent"), MakersWord(heat=True), 6.0),
+        ("right frame", ""): _Member("mild", "structural", ("bent", "repaired_before"), MakersWord(heat=True)),
+    },
+    TEAL.name: {
+        ("right rear rail", ""): _Member(
+            "high_strength",
+            "structural",
+            ("kinked", "bent"),
+            MakersWord(section=True, heat=False),
+            7.0,
+            "floor and rail are pulled together, then the rail is cut at the maker's window",
+            "rail end with floor, from a donor: measured, three layers",
+        ),
+        ("left rear rail", ""): _Member("high_strength", "structural", ("bent",), MakersWord(heat=False), 1.0),
+        ("right opening", ""): _Member("mild", "closing", ("bent", "seam_torn"), MakersWord(), 2.5),
+    },
+    TURNSTONE.name: {
+        ("left rear node", ""): _Member(
+            "casting",
+            "structural",
+            ("cracked",),
+            MakersWord(straighten=False, section=False, heat=False),
+            11.0,
+            "the side rail is let go of it first",
+            "new node, with its adhesive and rivets",
+        ),
+        ("left rear rail", ""): _Member("aluminium", "structural", ("bent", "seam_torn"), MakersWord(heat=False), 4.0),
+    },
+    PUFFIN.name: {
+        ("right side rail", ""): _Member("mild", "structural", ("kinked",), MakersWord(section=True, heat=True), 4.5),
+        ("left side rail", ""): _Member("mild", "structural", ("bent",), MakersWord(heat=True), 1.5),
+        ("second cross member", ""): _Member(
+            "mild", "structural", ("cracked",), MakersWord(section=True, heat=True), 2.0
+        ),
+    },
 }
 _SOURCE = "body repair leaflet of the ferry line's own fleet file"
 
@@ -148,6 +184,8 @@ def decisions_of(desk: Desk, technician: Person, lead: Person, number: str, vehi
         proposal = propose(state.seen).decision
         decided = DecisionSaid(proposal, hours=told_of.hours, first=told_of.first, donor=told_of.donor)
         deciding.decide(desk, lead, _key(), number, state.seen.id, decided)
+    with suppress(Unsure):
+        deciding.keep_what_is_fair(desk, technician, _key(), number)
 
 
 def _key() -> str:

@@ -49,6 +49,11 @@ _STORIES = (
             hit_words="lifted by one sling and set down hard; floor frame racked out of square, right side rail bowed",
             notes="Not before Thursday: the slip is taken.",
         ),
+        safe=True,
+        sheet=True,
+        references=_ALL_SIX,
+        accepted=True,
+        unread=frozenset(),
     ),
     _Story(
         TURNSTONE,
@@ -61,6 +66,10 @@ _STORIES = (
             hit_words="a swinging cargo net struck it low at the left rear; cast node cracked, bonded joint torn open",
         ),
         safe=True,
+        sheet=True,
+        references=_ALL_SIX,
+        accepted=True,
+        unread=frozenset(),
     ),
     _Story(
         TEAL,
@@ -75,6 +84,8 @@ _STORIES = (
         safe=True,
         sheet=True,
         references=_ALL_SIX,
+        accepted=True,
+        unread=frozenset(),
     ),
     _Story(
         HERON,

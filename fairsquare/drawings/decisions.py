@@ -55,13 +55,14 @@ def _bar(unit: str, places: list[tuple[float, float]], own: Sequence[MemberState
     letters = " ".join(LETTERS[one] for one in decided) if decided else "·"
     words = ", ".join(f"{state.name}: {CHOICES[state.decision.decision]}" for state in own if state.decision)
     name = words or f"{unit}: not decided"
+    short = unit.removeprefix("left ").removeprefix("right ")
     top = middle - _HALF
     label_y = middle - 17 if middle < HEIGHT / 2 else middle + 29
     return (
         f'<a class="d-member {css}{" chosen" if chosen else ""}" href="{escape(link)}?{escape(urlencode({"member": unit}))}" '
-        f'aria-label="{escape(name)}"><title>{escape(name)}</title>'
+        f'aria-label="{escape(f"{letters} {short}: {name}")}"><title>{escape(name)}</title>'
         f'<rect x="{left:.1f}" y="{top:.1f}" width="{right - left:.1f}" height="{2 * _HALF:g}"/>'
         f'<rect class="d-fill" x="{left:.1f}" y="{top:.1f}" width="{right - left:.1f}" height="{2 * _HALF:g}"/>'
         f'<text x="{(left + right) / 2:.1f}" y="{label_y:.1f}"><tspan class="d-letter">{escape(letters)}</tspan> '
-        f"{escape(unit.removeprefix('left ').removeprefix('right '))}</text></a>"
+        f"{escape(short)}</text></a>"
     )

@@ -7,14 +7,16 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from fairsquare.actions import Desk
+from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.demo.load import load
 from fairsquare.demo.vehicles import DUNLIN, instrument_reading, seed_of
+from fairsquare.store.jobs import JobDetails
 from tests.browser.conftest import sign_in
 from tests.conftest import key
 
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-8")
 PLACES = {point.code: np.array(point.xyz) for point in DUNLIN.sheet.points}
-JOB = "SL-0005"
+JOB, NEW = "SL-0005", "SL-0006"
 PAGES = (
     "/",
     "/?q=nothing-like-it",
@@ -23,12 +25,22 @@ PAGES = (
     "/help",
     "/calculations",
     "/api/docs",
-    "/jobs/SL-0001/take-in",
-    "/jobs/SL-0002/sheet",
-    "/jobs/SL-0001/measure",
+    f"/jobs/{NEW}/take-in",
+    f"/jobs/{NEW}/sheet",
+    f"/jobs/{NEW}/measure",
+    f"/jobs/{NEW}/walk-round",
+    f"/jobs/{NEW}/damage",
+    f"/jobs/{NEW}/decide",
+    f"/jobs/{NEW}/supplements",
+    f"/jobs/{NEW}/parts",
+    f"/jobs/{JOB}/walk-round",
+    f"/jobs/{JOB}/damage",
+    f"/jobs/{JOB}/decide?member=right+front+rail&layer=outer",
+    f"/jobs/{JOB}/decide?member=left+sill",
+    "/jobs/SL-0003/holds/decision_made",
     f"/jobs/{JOB}/sheet?a=F4L&b=C1R",
     f"/jobs/{JOB}/set-up",
-    "/jobs/SL-0002/set-up",
+    f"/jobs/{NEW}/set-up",
     f"/jobs/{JOB}/measure?point=F4R",
     f"/jobs/{JOB}/measure?seen=ends",
     f"/jobs/{JOB}/why/F4R",
@@ -56,9 +68,15 @@ PAGES = (
 
 
 @pytest.fixture(scope="module", autouse=True)
-def demo(desk: Desk) -> list[str]:
-    """The demo's jobs, as `./run demo` loads them."""
-    return load(desk)
+def demo(desk: Desk, persons) -> list[str]:
+    """The demo's jobs, as `./run demo` loads them, and one that was just taken in and made safe."""
+    numbers, lead = load(desk), persons["lead"]
+    made = desk.open_job(lead, key(), JobDetails(vehicle="Sandpiper launch trailer", construction="trailer"))
+    assert made == NEW
+    for item in SAFETY_ITEMS:
+        desk.answer_safety(lead, key(), made, item.key, "absent")
+    desk.sign(lead, key(), made, "made_safe", desk.view(made).state.hold("made_safe").evidence, "")
+    return [*numbers, made]
 
 
 def call(code: str, moved=(0.0, 0.0, 0.0)) -> str:
@@ -90,7 +108,7 @@ def test_axe_finds_nothing(page: Page, server: str, desk: Desk, persons, mode) -
         page.goto(path)
         assert page.evaluate("document.documentElement.dataset.bsTheme") == ("dark" if mode == "shop" else "light")
         found[path] = violations(page)
-    page.goto("/jobs/SL-0002/sheet")
+    page.goto(f"/jobs/{NEW}/sheet")
     page.fill("[name=table]", "code,length,width,height\nA,nan,2,3\nB,1,2,3\n")
     page.click("text=Show what it says")
     page.wait_for_selector(".lines")
@@ -220,7 +238,7 @@ def test_what_the_instrument_sends_shows_by_itself(page: Page, desk: Desk, perso
 
 def test_a_file_that_is_too_large_is_said_before_it_is_sent(page: Page, tmp_path) -> None:
     sign_in(page)
-    page.goto("/jobs/SL-0002/sheet")
+    page.goto(f"/jobs/{NEW}/sheet")
     large = tmp_path / "large.csv"
     large.write_bytes(b"x" * (9 * 1024 * 1024))
     page.set_input_files("[name=file]", large)

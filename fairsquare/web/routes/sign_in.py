@@ -11,11 +11,11 @@ from fairsquare.store.people import SignInRefused
 from fairsquare.web.page import (
     COOKIE,
     Form,
-    sent_data,
     desk_of,
     go_to,
     local_path,
     render,
+    sent_data,
     sent_form,
     settings_of,
 )

@@ -11,21 +11,21 @@ from fairsquare.demo.people import SIGN_INS, SignIn
 
 FOLDER = Path("docs/screenshots")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
-DUNLIN, HERON, TEAL, TURNSTONE = "SL-0005", "SL-0004", "SL-0003", "SL-0002"
+DUNLIN, HERON, TEAL = "SL-0005", "SL-0004", "SL-0003"
 VIEWS = {
     "floor": "/",
-    "new-job": "/jobs/new",
     "take-in": f"/jobs/{DUNLIN}/take-in",
+    "walk-round": f"/jobs/{TEAL}/walk-round",
     "sheet": f"/jobs/{DUNLIN}/sheet?a=F4L&b=C1R",
     "set-up": f"/jobs/{DUNLIN}/set-up",
     "measure": f"/jobs/{DUNLIN}/measure?point=F4R",
-    "measure-ends": f"/jobs/{HERON}/measure?seen=ends&point=F2R",
     "measure-gauges": f"/jobs/{HERON}/measure?seen=gauges&point=F2L",
     "measure-readings": f"/jobs/{HERON}/measure?seen=readings",
     "why": f"/jobs/{DUNLIN}/why/F4R",
+    "damage": f"/jobs/{DUNLIN}/damage",
+    "decide": f"/jobs/{DUNLIN}/decide?member=right+front+rail&layer=outer",
     "fit": f"/jobs/{DUNLIN}/fit",
     "hold": f"/jobs/{DUNLIN}/holds/fit_accepted",
-    "keys": "/help",
 }
 
 
@@ -38,7 +38,6 @@ def main() -> int:
         context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=at.address)
         page = context.new_page()
         page.goto("/sign-in")
-        take(page, "sign-in")
         sign_in(page, SIGN_INS[2])
         for name, path in VIEWS.items():
             page.goto(path)
@@ -47,7 +46,11 @@ def main() -> int:
         page.click("button:has-text('Make the record')")
         page.wait_for_url("**/records/*")
         take(page, "record")
-        page.goto(f"/jobs/{TURNSTONE}/sheet")
+        page.goto("/jobs/new")
+        page.fill("[name=vehicle]", "Turnstone ambulance, second")
+        page.click("text=Open the job")
+        page.wait_for_url("**/take-in")
+        page.goto(page.url.replace("take-in", "sheet"))
         page.fill("[name=table]", EXAMPLE)
         page.click("text=Show what it says")
         page.wait_for_selector(".lines")
@@ -61,12 +64,31 @@ def main() -> int:
         context.add_cookies([{"name": "mode", "value": "shop", "url": at.address}])
         page.goto(VIEWS["measure"])
         take(page, "measure-shop")
-        page.set_viewport_size({"width": 800, "height": 1280})
         context.add_cookies([{"name": "mode", "value": "light", "url": at.address}])
-        page.goto(VIEWS["measure"])
-        take(page, "measure-upright")
+        supplement(page)
+        page.set_viewport_size({"width": 800, "height": 1280})
+        page.goto(VIEWS["decide"])
+        take(page, "decide-upright")
         browser.close()
     return 0
+
+
+def supplement(page: Page) -> None:
+    """Raise two lines on the Teal, send them, and take the page that the payer sees."""
+    for words, hours, amount in (
+        ("rear panel inner torn behind the bumper, to be replaced", "3.5", "184.50"),
+        ("silencer hanger torn off, welded on anew", "0.6", ""),
+    ):
+        page.goto(f"/jobs/{TEAL}/supplements?station=walk+round")
+        page.fill("[name=words]", words)
+        page.fill("[name=hours]", hours)
+        page.fill("[name=amount]", amount)
+        page.click("text=Add the line")
+        page.wait_for_selector(f"text={words}")
+    page.fill("[name=payer]", "Harbour Mutual, assessor")
+    page.click("text=Send the supplement")
+    page.goto(page.locator(".link-line code").inner_text())
+    take(page, "supplement")
 
 
 EXAMPLE = """code;length;width;height;tolerance;reference

@@ -210,7 +210,7 @@ def push_figure(push: Push) -> Markup:
     right = (tip[0] + away[0] * 20 + away[1] * 10, tip[1] + away[1] * 20 - away[0] * 10)
     neck = (tip[0] + away[0] * 18, tip[1] + away[1] * 18)
     return Markup(  # noqa: S704 - numbers only
-        f'<svg class="push" viewBox="0 -22 380 192" role="img" aria-label="{escape(push.words)}">'
+        f'<svg class="push" viewBox="0 -34 380 216" role="img" aria-label="{escape(push.words)}">'
         f'<path class="v-body" d="M{cx - rx + 20:g} {cy - ry:g}H{cx + rx - 8:g}q8 0 8 8V{cy + ry - 8:g}q0 8 -8 8H{cx - rx + 20:g}'
         f'L{cx - rx:g} {cy + ry - 16:g}V{cy - ry + 16:g}z"/>'
         f'<path class="v-line" d="M{cx - 34:g} {cy - ry:g}v{2 * ry:g}M{cx + 36:g} {cy - ry:g}v{2 * ry:g}"/>'

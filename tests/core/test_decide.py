@@ -1,10 +1,12 @@
 """Straighten or replace: the table of rules, row by row, and which row goes before which."""
 
 from itertools import product
+from pathlib import Path
 from typing import get_args
 
 import pytest
 
+from fairsquare.core.damage.choices import check_choice, member_states, order_of_work
 from fairsquare.core.damage.decide import (
     RULES,
     DecideMember,
@@ -16,6 +18,10 @@ from fairsquare.core.damage.decide import (
     Sign,
     decide_member,
 )
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import DecisionFact, JobFacts, MemberFact, Who
+
+WHO = Who(name="Ngozi Adeyemi", role="technician", at="2026-03-02T09:00:00.000000Z")
 
 
 def decided(material="mild", role="structural", signs=("bent",), **word):
@@ -78,3 +84,86 @@ def test_every_case_is_decided_and_nothing_press_hardened_is_ever_straightened()
             assert (found.decision, found.override) == ("replace_at_seams", "never")
         if word is False and found.decision == "straighten":
             pytest.fail(f"straightened against the maker's word: {material} {role} {sign}")
+
+
+def test_the_table_in_the_docs_is_the_table_of_the_rules() -> None:
+    docs = (Path(__file__).parents[2] / "docs" / "damage.md").read_text(encoding="utf-8")
+    for row in RULES:
+        assert f"| `{row.rule}` | {row.when} | {row.decision} | {row.override} | {row.why} |" in docs
+
+
+def member(number: int, layer: str, **more) -> MemberFact:
+    whole = {"material": "mild", "role": "structural", "signs": ("bent",), "maker": MakersWord(), "source": "", **more}
+    return MemberFact(id=number, member="right rail", layer=layer, by=WHO, **whole)
+
+
+def choice(seen: int, decision: str, **more) -> DecisionFact:
+    plain = {
+        "reason": "",
+        "gives_up": "",
+        "remains": "",
+        "consent": "",
+        "first": "",
+        "hours": None,
+        "donor": "",
+        **more,
+    }
+    return DecisionFact(id=seen, seen=seen, decision=decision, by=WHO, **plain)
+
+
+def test_the_inner_layer_comes_home_before_the_outer_one_is_cut() -> None:
+    facts = JobFacts(
+        number="SL-0001",
+        sheet=None,
+        sheet_version=None,
+        members=(member(1, "outer"), member(2, "inner"), member(3, "cap", role="sacrificial")),
+        decisions=(choice(1, "section", first="lamp off"), choice(2, "straighten"), choice(3, "replace_at_seams")),
+    )
+    order = order_of_work(member_states(facts))
+    assert order["right rail, outer"] == ("lamp off", "after right rail, inner is home")
+    assert order["right rail, inner"] == ()
+    assert order["right rail, cap"] == ("after the last pull: it is something to pull by",)
+
+
+@pytest.mark.parametrize(
+    ("seen", "chosen", "role", "said", "field"),
+    [
+        (member(1, ""), "straighten", "technician", {}, None),
+        (member(1, ""), "section", "technician", {"reason": "it is quicker so"}, "decision"),
+        (member(1, ""), "section", "lead", {"reason": "short"}, "reason"),
+        (member(1, ""), "section", "lead", {"reason": "the donor is here already"}, None),
+        (member(1, ""), "try", "technician", {"reason": "worth a morning", "gives_up": "no"}, "gives_up"),
+        (member(1, ""), "try", "technician", {"reason": "worth a morning", "gives_up": "a crack shows"}, None),
+        (member(1, ""), "leave", "technician", {"reason": "so the owner says", "remains": "4 mm left"}, "consent"),
+        (member(1, "", material="press_hardened"), "straighten", "lead", {"reason": "it looks easy"}, "decision"),
+        (
+            member(1, "", material="press_hardened"),
+            "try",
+            "lead",
+            {"reason": "it looks easy", "gives_up": "a crack shows"},
+            "decision",
+        ),
+        (
+            member(1, "", material="press_hardened"),
+            "straighten_then_replace",
+            "technician",
+            {"reason": "the sill hangs on it"},
+            None,
+        ),
+        (
+            member(1, "", material="press_hardened"),
+            "leave",
+            "technician",
+            {"reason": "so the owner says", "remains": "4 mm left", "consent": "the owner, by letter"},
+            "decision",
+        ),
+    ],
+)
+def test_who_may_choose_otherwise_and_with_what(seen, chosen, role, said, field) -> None:
+    given = {"reason": "", "gives_up": "", "remains": "", "consent": "", **said}
+    if field is None:
+        check_choice(seen, chosen, role, **given)
+        return
+    with pytest.raises(Refused) as fault:
+        check_choice(seen, chosen, role, **given)
+    assert fault.value.field == field

@@ -67,7 +67,7 @@ def test_a_figure_that_does_not_follow_is_found_even_when_the_seal_is_made_anew(
     assert any("/results/points/F5R/after/deviation/0" in finding for finding in check.findings)
 
 
-@settings(max_examples=150)
+@settings(max_examples=100, deadline=None)
 @given(st.integers(0, len(BODY.encode()) - 1), st.integers(1, 255))
 def test_any_changed_byte_is_found(at, by) -> None:
     content = bytearray(BODY.encode())

@@ -1,6 +1,6 @@
 """What is decided on each member and layer of a job: the rules' proposal, what a person may choose instead, and what is open."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from fairsquare.core.damage.decide import DecideMember, MemberDecided, MemberSeen, decide_member
@@ -29,6 +29,7 @@ LETTERS: dict[Chosen, str] = {
     "leave": "L",
 }
 """The letter of each decision on the drawing."""
+_OFF: frozenset[Chosen] = frozenset({"section", "replace_at_seams", "straighten_then_replace"})
 _ENDS_REPLACED: frozenset[Chosen] = frozenset({"straighten_then_replace"})
 
 
@@ -112,3 +113,35 @@ def check_choice(
         )
     if len(reason) < 8:
         raise Refused("Write why, in a sentence: it goes into the record.", field="reason", value=reason)
+
+
+def order_of_work(states: Sequence[MemberState]) -> dict[str, tuple[str, ...]]:
+    """Return, by the names of members and layers, what has to be done before them or with them, in words.
+
+    Common practice, no source: an inner panel is brought home before the outer one over it is cut for good, and what comes off in
+    any case stays on, or its end is left long, to pull by.
+    """
+    found: dict[str, tuple[str, ...]] = {}
+    for state in states:
+        said = [state.decision.first] if state.decision and state.decision.first else []
+        if state.decision and state.decision.decision in _OFF:
+            inner = [
+                other.name
+                for other in states
+                if other.member == state.member and _is_under(other.layer, state.layer) and _is_worked_on(other)
+            ]
+            said += [f"after {name} is home" for name in inner]
+        if state.proposal and state.proposal.rule == "sacrificial":
+            said.append("after the last pull: it is something to pull by")
+        found[state.name] = tuple(said)
+    return found
+
+
+def _is_under(layer: str, over: str) -> bool:
+    depth = ("inner", "reinforcement", "middle", "outer")
+    places = [next((place for place, word in enumerate(depth) if word in name.lower()), None) for name in (layer, over)]
+    return places[0] is not None and places[1] is not None and places[0] < places[1]
+
+
+def _is_worked_on(state: MemberState) -> bool:
+    return state.decision is not None and state.decision.decision in ("straighten", "try", "straighten_then_replace")

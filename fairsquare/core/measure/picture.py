@@ -129,8 +129,14 @@ def picture_of(
     """Work out what the readings of `setup`, and spans that need none, say of every point of `sheet`.
 
     Readings of codes that are not on the sheet are left out. `include_stale` also takes readings from before the structure
-    moved. Without `join` only the set-up itself is judged, and no point.
+    moved. Without `join` only the set-up itself is judged, and no point. Worked out once for the same facts.
     """
+    return _picture_of(Same(facts), Same(setup), Same(sheet), include_stale, join)
+
+
+@lru_cache(maxsize=32)
+def _picture_of(of: Same[JobFacts], by: Same[SetupFact], on: Same[Sheet], include_stale: bool, join: bool) -> Picture:
+    facts, setup, sheet = of.held, by.held, on.held
     own = readings_of(facts, setup, sheet)
     free = tuple(r for r in own if not r.loaded and (include_stale or not r.stale))
     fit, fault = _fit(sheet, facts, setup) if setup.kind == "instrument" else (None, None)

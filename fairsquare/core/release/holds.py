@@ -104,7 +104,8 @@ def before_measuring(facts: JobFacts) -> JobState:
     """
     setup = current_setup(facts)
     join = setup is not None and setup.kind == "sight"
-    return _state(facts, picture_of(facts, setup, facts.sheet, join=join) if setup and facts.sheet else None)
+    picture = picture_of(facts, setup, facts.sheet, join=join) if setup and facts.sheet else None
+    return JobState(picture=picture, holds=_before_measuring(facts, picture))
 
 
 def job_state(facts: JobFacts) -> JobState:
@@ -113,9 +114,13 @@ def job_state(facts: JobFacts) -> JobState:
     return _state(facts, picture_of(facts, setup, facts.sheet) if setup and facts.sheet else None)
 
 
-def _state(facts: JobFacts, picture: Picture | None) -> JobState:
+def _before_measuring(facts: JobFacts, picture: Picture | None) -> tuple[Hold, Hold]:
     safe = _hold(facts, "made_safe", _missing_safety(facts), _safety_evidence(facts))
-    accepted = _hold(facts, "setup_accepted", _missing_setup(facts, picture), _setup_evidence(facts, picture))
+    return safe, _hold(facts, "setup_accepted", _missing_setup(facts, picture), _setup_evidence(facts, picture))
+
+
+def _state(facts: JobFacts, picture: Picture | None) -> JobState:
+    safe, accepted = _before_measuring(facts, picture)
     before = [*_unsigned(safe), *_unsigned(accepted)]
     decided = _decision(facts, picture, before)
     before += _unsigned(decided)
@@ -367,7 +372,8 @@ def _missing_gaps(facts: JobFacts) -> list[Missing]:
 def _fit_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
     evidence = _setup_evidence(facts, picture)
     evidence["movements"] = _ids(move.id for move in facts.movements)
-    evidence["parts"] = _ids([*(one.id for one in facts.part_items), *(one.id for one in facts.part_spans)])
+    if facts.parts:
+        evidence["parts"] = _ids([*(one.id for one in facts.part_items), *(one.id for one in facts.part_spans)])
     evidence["gaps"] = _ids({gap.place: gap.id for gap in facts.gaps}.values())
     if picture:
         evidence["readings"] = _ids(sorted(i for ids in picture.used.values() for i in ids))

@@ -65,7 +65,7 @@ def _page(
         groups=[(group, _moved_words(group)) for group in (damage.groups if damage else ())],
         push=worst.push if worst else None,
         push_drawn=push_figure(worst.push) if worst and worst.push else None,
-        told=HIT_FROM.get("" if view.facts.hit_from_deg is None else str(view.facts.hit_from_deg), ""),
+        told="" if view.facts.hit_from_deg is None else HIT_FROM.get(str(view.facts.hit_from_deg), ""),
         told_words=view.job.details.hit_words,
         modes=MODES,
         mode_figure=mode_figure,

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import JobView, deciding
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.actions.spine import spine
-from fairsquare.core.damage.choices import CHOICES, LETTERS, MemberState, member_states
+from fairsquare.core.damage.choices import CHOICES, LETTERS, MemberState, member_states, order_of_work
 from fairsquare.core.damage.job import damage_picture, units_of
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import MemberFact
@@ -130,6 +130,7 @@ def _page(
         spine=spine(view),
         at="decide",
         states=states,
+        order=order_of_work(states),
         chosen=chosen,
         points=points,
         judged=judged,

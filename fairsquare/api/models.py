@@ -12,6 +12,8 @@ from fairsquare.core.facts import (
     LineAnswer,
     MemberFact,
     Moved,
+    PartItemKind,
+    PayersAnswer,
     Purpose,
     ReadingKind,
     Role,
@@ -279,6 +281,72 @@ class DecideOn(Sent):
     donor: str = ""
 
 
+class AddLine(Sent):
+    """Something that the estimate missed, found at a station; the amount is for parts, in hundredths."""
+
+    request_key: Key
+    words: str
+    hours: float
+    parts: str = ""
+    amount_cents: Annotated[int, Field(ge=0, le=10**12)] = 0
+    station: Annotated[str, Field(max_length=30)] = "API"
+
+
+class SendSupplement(Sent):
+    """Lines to send to a payer; the answer gives the code of the link, once."""
+
+    request_key: Key
+    payer: str
+    lines: tuple[int, ...]
+    days: int = 30
+
+
+class RecordAnswer(Sent):
+    """What the payer told us of a line that was sent."""
+
+    request_key: Key
+    answer: PayersAnswer
+    named: str
+    words: str = ""
+
+
+class GoAhead(Sent):
+    """Why work on a line goes on without the payer's word."""
+
+    request_key: Key
+    reason: str
+
+
+class PartIn(Sent):
+    """A part that came."""
+
+    request_key: Key
+    name: str
+    origin: Literal["new", "donor"]
+    source: str = ""
+
+
+class CountItem(Sent):
+    """How many of an item the old part has and how many the new; `plan`: what is done about what is missing."""
+
+    request_key: Key
+    kind: PartItemKind
+    words: str
+    old_count: int
+    new_count: int
+    plan: str = ""
+
+
+class MeasurePart(Sent):
+    """A span measured on a part between two points of the sheet, in any unit."""
+
+    request_key: Key
+    a: Code
+    b: Code
+    said: str
+    unit: Unit = "mm"
+
+
 class MemberShown(Model):
     """A member in a job: as seen, what the rules say, what was decided, and why it is still open, if it is."""
 
@@ -298,7 +366,8 @@ class DamageShown(Model):
 
 
 class Given(Model):
-    """What a write gave: the number, version, ids or checksum that it made; of a sheet also what was found on it."""
+    """What a write gave: the number, version, ids or checksum that it made; of a sheet also what was found on it, of a
+    supplement the code of its link (`/supplement/CODE`), which is given once."""
 
     number: str | None = None
     version: int | None = None
@@ -306,6 +375,7 @@ class Given(Model):
     ids: tuple[int, ...] | None = None
     sha256: str | None = None
     findings: tuple[Finding, ...] | None = None
+    code: str | None = None
     done: Literal[True] = True
 
 

@@ -3,14 +3,17 @@
 import io
 import re
 
+import httpx
 import pytest
 from PIL import Image
 
 from fairsquare.actions import Desk
 from fairsquare.core.intake.parts import part_states
 from fairsquare.core.intake.supplements import is_cross_checked, line_states
+from fairsquare.demo.people import SIGN_INS, SignIn
+from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.store.database import Database, execute
-from tests.conftest import Pages
+from tests.conftest import Pages, key
 from tests.web.test_job import decide_to_keep, make_safe, new_job, read_all, sign, with_references, with_sheet
 
 
@@ -170,3 +173,37 @@ def test_a_part_is_counted_off_and_measured(as_role, desk: Desk) -> None:
     assert "no part" in keahi.post(
         f"/jobs/{other}/parts/{state.part.id}/items", 422, kind="nut", words="m8", old_count="1", new_count="1"
     )
+
+
+def test_the_same_by_the_api(server, database, persons) -> None:
+    api = httpx.Client(base_url=f"{server}/api/v1", timeout=20)
+
+    def sign_in(person: SignIn) -> None:
+        token = api.post("/session", json={"name": person.name, "password": person.password}).json()["token"]
+        api.headers["authorization"] = f"Bearer {token}"
+
+    def send(path: str, status: int = 201, **body) -> dict:
+        answer = api.post(path, json={"request_key": key(), **body})
+        assert answer.status_code == status, answer.text
+        return answer.json()
+
+    sign_in(next(one for one in SIGN_INS if one.role == "lead"))
+    job = send("/jobs", details={"vehicle": DUNLIN.name})["number"]
+    sheet = {"request_key": key(), "sheet": DUNLIN.sheet.model_dump(mode="json")}
+    api.put(f"/jobs/{job}/sheet", json=sheet)
+    line = send(f"/jobs/{job}/supplements/lines", words="inner panel torn", hours=2.5)["ids"][0]
+    assert "Say what was found" in send(f"/jobs/{job}/supplements/lines", 422, words="x", hours=2.5)["title"]
+    code = send(f"/jobs/{job}/supplements", payer="Harbour Mutual", lines=[line])["code"]
+    assert "inner panel torn" in httpx.get(f"{server}/supplement/{code}").text
+    send(f"/jobs/{job}/supplements/lines/{line}/answer", 200, answer="refused", named="Ines Okonjo")
+    send(f"/jobs/{job}/supplements/lines/{line}/go-ahead", 200, reason="the door cannot be hung without it")
+    send(f"/jobs/{job}/supplements/1/withdraw", 422)
+    sent = api.get(f"/jobs/{job}/facts").json()["supplements"][0]["id"]
+    send(f"/jobs/{job}/supplements/{sent}/withdraw", 200)
+    assert httpx.get(f"{server}/supplement/{code}").status_code == 404
+    send(f"/jobs/{job}/supplements/lines/{line}/take-back", 200)
+    part = send(f"/jobs/{job}/parts", name="rear rail end", origin="new")["ids"][0]
+    send(f"/jobs/{job}/parts/{part}/items", kind="nut", words="M8", old_count=4, new_count=3)
+    send(f"/jobs/{job}/parts/{part}/spans", a="R2R", b="R3R", said="46.5 cm")
+    facts = api.get(f"/jobs/{job}/facts").json()
+    assert (facts["part_items"][0]["new_count"], facts["part_spans"][0]["mm"]) == (3, 465.0)

@@ -21,7 +21,7 @@ from fairsquare.web.money import read_money, show_money
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
 router = APIRouter()
-_KEEP_IN_BROWSER = {"cache-control": "private, max-age=31536000, immutable", "content-disposition": "inline"}
+_KEEP_IN_BROWSER = {"cache-control": "private, max-age=3600", "content-disposition": "inline"}
 _QUICK: tuple[WalkKind, ...] = (
     "gap",
     "kink",

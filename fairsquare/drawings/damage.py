@@ -50,8 +50,8 @@ def profiles(sheet: Sheet, judged: Mapping[str, PointJudgement], damage: DamageR
         parts.append(_axis(frame, axis, name, ways, sheet, judged, read, damage.middle_mm))
     parts.append(_stations(frame, read))
     legend = (
-        f'<g class="p-legend"><path class="p-right" d="M{WIDTH - 190:.0f} 14h26"/><text x="{WIDTH - 158:.0f}" y="19">right</text>'
-        f'<path class="p-left" d="M{WIDTH - 104:.0f} 14h26"/><text x="{WIDTH - 72:.0f}" y="19">left</text></g>'
+        '<g class="p-legend"><path class="p-right" d="M2 14h26"/><text x="34" y="19">right</text>'
+        '<path class="p-left" d="M84 14h26"/><text x="116" y="19">left</text></g>'
     )
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="profiles" role="img" aria-label="Length, width and height along the vehicle" '
@@ -73,9 +73,13 @@ def _frame(sheet: Sheet, judged: Mapping[str, PointJudgement], read: Sequence[Po
     ups, downs = [], []
     for axis in range(3):
         limit = max(tolerances(sheet, point)[axis] for point in read if tolerances(sheet, point)[axis] < 100)
-        values = [v for point in read if (v := _value(point, judged, axis, middle)) is not None] or [0.0]
-        ups.append(max(limit, *values) + 0.5)
-        downs.append(max(limit, *(-value for value in values)) + 0.5)
+        spread = [
+            (v, min(found.expanded[axis], 3 * limit))
+            for point in read
+            if (v := _value(point, judged, axis, middle)) is not None and (found := judged[point.code]).expanded
+        ]
+        ups.append(max(limit, *(v + wide for v, wide in spread), 0.0) + 0.5)
+        downs.append(max(limit, *(wide - v for v, wide in spread), 0.0) + 0.5)
     room = HEIGHT - _TOP - _BOTTOM - 2 * _GAP
     scale = min(room / (sum(ups) + sum(downs)), _MOST_SCALE)
     spare = (room - scale * (sum(ups) + sum(downs))) / 3
@@ -117,7 +121,7 @@ def _axis(
         if len(known) > 1:
             line = " ".join(f"{frame.x(p.xyz[0]):.1f},{nought - v * frame.scale:.1f}" for p, v in known)
             parts.append(f'<polyline class="{css}" points="{line}"/>')
-        parts += [_mark(frame, axis, nought, p, v, judged[p.code], css) for p, v in known]
+        parts += [_mark(frame, axis, nought, p, v, judged[p.code], css, sheet) for p, v in known]
         worst = _labelled(known, middle)
         if worst and judged[worst[0].code].states[axis] == "off":
             x, y = frame.x(worst[0].xyz[0]), nought - worst[1] * frame.scale
@@ -137,10 +141,18 @@ def _labelled(known: Sequence[tuple[Point, float]], middle: float) -> tuple[Poin
 
 
 def _mark(
-    frame: _Profile, axis: int, nought: float, point: Point, value: float, found: PointJudgement, css: str
+    frame: _Profile,
+    axis: int,
+    nought: float,
+    point: Point,
+    value: float,
+    found: PointJudgement,
+    css: str,
+    sheet: Sheet,
 ) -> str:
     x, y = frame.x(point.xyz[0]), nought - value * frame.scale
-    wide = (found.expanded[axis] if found.expanded else 0.0) * frame.scale
+    most = 3 * tolerances(sheet, point)[axis]
+    wide = min(found.expanded[axis] if found.expanded else 0.0, most) * frame.scale
     state = found.states[axis]
     half = f"M{x - _HALF:.1f} {y + _HALF:.1f}h{2 * _HALF:.1f}v{-2 * _HALF:.1f}z" if state == "close" else ""
     return (
@@ -154,7 +166,7 @@ def _onset(frame: _Profile, onset: Onset) -> str:
     x, low, high = frame.x(onset.at_mm), frame.x(onset.high_mm), frame.x(onset.low_mm)
     sure = (onset.high_mm - onset.low_mm) / 2
     words = f"It starts at {onset.at_mm:+.0f} ± {sure:.0f}".replace("-", "−")
-    anchor, at = ("start", x + 7) if x < WIDTH - 230 else ("end", x - 7)
+    anchor, at = ("start", x + 7) if x < WIDTH - 190 else ("end", x - 7)
     return (
         f'<rect class="p-onset-band" x="{low:.1f}" y="24" width="{max(high - low, 1):.1f}" height="{HEIGHT - _BOTTOM - 24:.1f}"/>'
         f'<path class="p-onset" d="M{x:.1f} 24V{HEIGHT - _BOTTOM:.1f}"/>'

@@ -9,10 +9,11 @@ from fairsquare.core.facts import LineAnswer
 from fairsquare.core.intake.walk_round import LINE_ITEMS, Seen, understand_seen
 from fairsquare.core.lengths import Unit
 from fairsquare.core.model import Row3
+from fairsquare.files.photos import KeptPhoto
 from fairsquare.store import damage, photos
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person
-from fairsquare.store.photos import About, KeptPhoto
+from fairsquare.store.photos import About
 
 
 def places_of(view: JobView) -> dict[str, Row3]:

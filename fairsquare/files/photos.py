@@ -7,11 +7,11 @@ import hashlib
 import io
 import warnings
 from threading import BoundedSemaphore
+from typing import NamedTuple
 
 from PIL import Image, ImageCms, ImageOps
 
 from fairsquare.core.errors import Refused
-from fairsquare.store.photos import KeptPhoto
 
 LONGEST_PIXELS, THUMBNAIL_PIXELS = 2400, 320
 MOST_PIXELS = 120_000_000
@@ -21,6 +21,16 @@ _QUALITY, _THUMBNAIL_QUALITY = 86, 78
 _AT_ONCE = BoundedSemaphore(2)
 """A large photo takes hundreds of megabytes while it is decoded."""
 _RIGHT = "Send a JPEG, PNG or WebP"
+
+
+class KeptPhoto(NamedTuple):
+    """A photo ready to be kept: JPEG upright and scaled, its thumbnail, the size in pixels, and the checksum of the JPEG."""
+
+    picture: bytes
+    thumbnail: bytes
+    width: int
+    height: int
+    sha256: str
 
 
 def photo_to_keep(content: bytes, name: str) -> KeptPhoto:

@@ -1,21 +1,12 @@
 """Photos as they are kept: made anew from what was sent, with a thumbnail. Never changed."""
 
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal
 
 from fairsquare.core.facts import PhotoFact
+from fairsquare.files.photos import KeptPhoto
 from fairsquare.store.database import Connection, insert, row, rows, who
 
 About = Literal["job", "walk", "member", "supplement", "part"]
-
-
-class KeptPhoto(NamedTuple):
-    """A photo ready to be kept: JPEG upright and scaled, its thumbnail, the size in pixels, and the checksum of the JPEG."""
-
-    picture: bytes
-    thumbnail: bytes
-    width: int
-    height: int
-    sha256: str
 
 
 def keep_photo(

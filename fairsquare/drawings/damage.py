@@ -188,13 +188,14 @@ def _stations(frame: _Profile, read: Sequence[Point]) -> str:
 
 _FIGURES: dict[ModeName, tuple[str, str]] = {
     "mash": ("M4 6H34V26H4z", "M9 6H34V26H9z"),
-    "skew": ("M4 6H34V26H4z", "M4 6H34L40 26H10z"),
+    "skew": ("M4 6H34V26H4z", "M10 6H40L34 26H4z"),
     "sway": ("M4 6H34V26H4z", "M4 11L34 6V26L4 31z"),
     "spread": ("M4 6H34V26H4z", "M4 9L34 6V26L4 23z"),
     "rise": ("M4 20H38", "M4 13H38"),
-    "twist_deg": ("M4 20H38", "M5 25L37 11"),
+    "twist_deg": ("M4 16H38", "M5 9L37 23"),
 }
-"""As it should be, and as it has gone, for a positive value. The left of a figure is the vehicle's end, its top the left side."""
+"""As it should be, and as it has gone, for a positive value. Seen from above the front is at the left and the right side
+on top, as in the plan; rise and twist are seen from behind, the left side at the left."""
 
 
 def mode_figure(name: ModeName, value: float, real: bool) -> Markup:

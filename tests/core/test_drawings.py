@@ -10,6 +10,7 @@ from fairsquare.core.measure.setup import FitSetup, Reading, fit_setup
 from fairsquare.core.release.holds import job_state
 from fairsquare.core.sheet.model import Point, Sheet
 from fairsquare.demo.vehicles import DUNLIN, HERON, VEHICLES
+from fairsquare.drawings.damage import mode_figure
 from fairsquare.drawings.residuals import residuals_drawing
 from fairsquare.drawings.sign import marks, sign
 from fairsquare.drawings.spine import lying_spine
@@ -153,3 +154,32 @@ def test_the_lying_spine_names_where_the_job_is() -> None:
     assert 'aria-label="at: Made safe"' in svg
     assert svg.count("l-stop") == 2
     assert svg.count("l-hold") == 1
+
+
+def corners(name: str, value: float) -> list[tuple[float, float]]:
+    """The corners of a mode's figure as it has gone, as drawn."""
+    drawn = re.search(r'class="m-after" d="([^"]+)"(?: transform="([^"]+)")?', mode_figure(name, value, True))
+    x = y = 0.0
+    found = []
+    for letter, numbers in re.findall(r"([MLHV])([-\d. ]+)", drawn.group(1)):
+        values = [float(one) for one in numbers.split()]
+        x, y = {"H": (values[0], y), "V": (x, values[0])}.get(letter, (values[0], values[-1]))
+        found.append((x, 32 - y if drawn.group(2) else y))
+    return found
+
+
+def test_the_figures_of_the_modes_lean_as_their_words_say() -> None:
+    """Seen from above the front is at the left and the right side on top; from behind, the left side is at the left."""
+    top, bottom = corners("skew", 5.0)[0], corners("skew", 5.0)[-1]
+    assert top[0] > bottom[0], "left fore: the right side, on top, stands farther back"
+    fronts = {y: min(x for x, other in corners("skew", -5.0) if other == y) for _, y in corners("skew", -5.0)}
+    assert fronts[26.0] > fronts[6.0], "right fore: the left side, at the bottom, stands farther back"
+    left, right = corners("twist_deg", 0.4)
+    assert left[1] < right[1], "left high"
+    left, right = corners("twist_deg", -0.4)
+    assert left[1] > right[1], "right high"
+    assert min(x for x, _ in corners("mash", 5.0)) > 4 > min(x for x, _ in corners("mash", -5.0)), "short, long"
+    assert max(y for _, y in corners("sway", 5.0)) > 26, "to the left, which is down on the page"
+    assert min(y for _, y in corners("sway", -5.0)) < 6
+    assert corners("rise", 5.0)[0][1] < 20 < corners("rise", -5.0)[0][1]
+    assert corners("spread", 5.0)[0][1] < 6 < corners("spread", -5.0)[0][1], "apart, pinched, at the front"

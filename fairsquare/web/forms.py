@@ -5,6 +5,7 @@ from typing import cast
 from fastapi import Response
 
 from fairsquare.core.errors import Refused
+from fairsquare.core.facts import JobFacts
 from fairsquare.core.lengths import MM_PER, Unit
 from fairsquare.web.page import Form
 
@@ -54,3 +55,23 @@ def whole(text: str, field: str) -> int:
     if not text.isdigit() or len(text) > 18:
         raise Refused("This should be a whole number: load the page anew.", field=field, value=text[:40])
     return int(text)
+
+
+def hours_of(text: str) -> float | None:
+    """Return hours as they were typed, or none. Raises `Refused`."""
+    said = text.strip().replace(",", ".")
+    if not said:
+        return None
+    try:
+        return float(said)
+    except ValueError:
+        raise Refused("Hours as a number, such as 2.5.", field="hours", value=text[:40]) from None
+
+
+def photos_of(facts: JobFacts, about: str) -> dict[int, list[int]]:
+    """Return the photos of each finding, member, line or part, by its id."""
+    found: dict[int, list[int]] = {}
+    for photo in facts.photos:
+        if photo.about == about and photo.about_id is not None:
+            found.setdefault(photo.about_id, []).append(photo.id)
+    return found

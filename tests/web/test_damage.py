@@ -216,3 +216,28 @@ def test_the_demo_has_a_walk_round_with_pictures(desk: Desk, persons) -> None:
     assert len(facts.photos) == 2
     assert {seen.kind for seen in facts.walk} >= {"kink", "buckle", "gap", "plate"}
     assert facts.decisions == (), "nothing is decided of what is not measured"
+
+
+def test_what_only_a_qualified_person_may_do_names_that_person(as_role) -> None:
+    ngozi = as_role("technician")
+    job = new_job(ngozi)
+    path = f"/jobs/{job}/safety"
+    assert "who did it? Name the person" in ngozi.post(path, 422, item="refrigerant", answer="done")
+    page = ngozi.post(path, 422, item="high_voltage", answer="done", done_by="Pernille Ostrander")
+    assert "the number of the qualification of Pernille Ostrander" in page
+    assert 'value="Pernille Ostrander"' in page, "what was typed is kept"
+    page = ngozi.post(path, item="high_voltage", answer="done", done_by="Pernille Ostrander", qualification="HV-3-118")
+    assert "done by Pernille Ostrander, qualification HV-3-118" in page
+    assert "not on this vehicle" in ngozi.post(path, item="refrigerant", answer="absent")
+
+
+def test_a_member_has_photos_of_its_own(as_role, desk: Desk) -> None:
+    ngozi = as_role("technician")
+    job = new_job(ngozi)
+    with_sheet(ngozi, job)
+    see(ngozi, job, "left sill", signs="")
+    seen = desk.view(job).facts.members[0].id
+    photo = {"photo": ("sill.jpg", jpeg(), "image/jpeg")}
+    page = ngozi.post(f"/jobs/{job}/photos", files=photo, about="member", about_id=seen)
+    assert "Decide" in page
+    assert 'alt="photo of left sill"' in ngozi.get(f"/jobs/{job}/decide?member=left+sill")

@@ -14,7 +14,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import MemberFact
 from fairsquare.drawings.decisions import decisions_drawing
 from fairsquare.store.people import Session
-from fairsquare.web.forms import whole
+from fairsquare.web.forms import hours_of, photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.words import MATERIALS, ROLES, SIGNS, YES_NO
 
@@ -52,7 +52,7 @@ def decide(request: Request, number: str, form: Form = Depends(sent_form)) -> Re
             raise Refused("Choose what is done with it.", field="decision", value=chosen[:40])
         said = DecisionSaid(
             decision=chosen,
-            hours=_hours(form.text("hours")),
+            hours=hours_of(form.text("hours")),
             **{name: form.text(name) for name in ("reason", "gives_up", "remains", "consent", "first", "donor")},
         )
         seen = whole(form.text("seen"), "seen")
@@ -87,16 +87,6 @@ def _member_said(form: Form) -> MemberSaid:
             **{name: words.get(form.text(name)) for name in ("straighten", "section", "heat")},
         }
     )
-
-
-def _hours(text: str) -> float | None:
-    said = text.strip().replace(",", ".")
-    if not said:
-        return None
-    try:
-        return float(said)
-    except ValueError:
-        raise Refused("Hours as a number, such as 2.5.", field="hours", value=text[:40]) from None
 
 
 def _typed(form: Form) -> dict[str, Any]:
@@ -140,11 +130,7 @@ def _page(
         drawing=decisions_drawing(view.facts.sheet, states, chosen.member if chosen else "", f"/jobs/{number}/decide")
         if view.facts.sheet
         else None,
-        photos=[
-            p
-            for p in view.facts.photos
-            if chosen and chosen.seen and (p.about, p.about_id) == ("member", chosen.seen.id)
-        ],
+        photos=photos_of(view.facts, "member").get(chosen.seen.id, []) if chosen and chosen.seen else [],
         choices=CHOICES,
         letters=LETTERS,
         materials=MATERIALS,

@@ -10,7 +10,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import PartItemKind
 from fairsquare.core.intake.parts import part_states
 from fairsquare.store.people import Session
-from fairsquare.web.forms import unit_of, whole
+from fairsquare.web.forms import photos_of, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
 router = APIRouter()
@@ -107,10 +107,7 @@ def _page(
         at="parts",
         states=part_states(view.facts),
         kinds={kind: kind for kind in KINDS},
-        photos={
-            part.id: [p.id for p in view.facts.photos if (p.about, p.about_id) == ("part", part.id)]
-            for part in view.facts.parts
-        },
+        photos=photos_of(view.facts, "part"),
         codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
         call_unit=unit_of(request.cookies.get("call_unit", "mm")),
     )

@@ -9,7 +9,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import PayersAnswer
 from fairsquare.core.intake.supplements import UNPROVEN, is_cross_checked, line_states
 from fairsquare.store.people import Session
-from fairsquare.web.forms import whole
+from fairsquare.web.forms import hours_of, photos_of, whole
 from fairsquare.web.money import read_money, show_money
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, settings_of, signed_in
 
@@ -34,7 +34,7 @@ def add_line(request: Request, number: str, form: Form = Depends(sent_form)) -> 
             number,
             form.text("station") or "supplement",
             form.text("words"),
-            _hours(form.text("hours")),
+            hours_of(form.text("hours")) or 0.0,
             form.text("parts"),
             read_money(form.text("amount") or "0", "amount"),
         )
@@ -117,13 +117,6 @@ def withdraw(request: Request, number: str, supplement: int, form: Form = Depend
     return go_to(job_path(number, "supplements"))
 
 
-def _hours(text: str) -> float:
-    try:
-        return float(text.strip().replace(",", ".") or "0")
-    except ValueError:
-        raise Refused("Hours as a number, such as 2.5.", field="hours", value=text[:40]) from None
-
-
 def _page(
     request: Request,
     session: Session,
@@ -150,10 +143,7 @@ def _page(
         gone=[line for line in view.facts.supplement_lines if line.taken_back],
         sent=view.facts.supplements,
         unproven=None if is_cross_checked(view.facts) else UNPROVEN,
-        photos={
-            state.line.id: [p.id for p in view.facts.photos if (p.about, p.about_id) == ("supplement", state.line.id)]
-            for state in states
-        },
+        photos=photos_of(view.facts, "supplement"),
         station=station,
         link=link,
         sent_before=sent_before,

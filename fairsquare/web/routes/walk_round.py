@@ -16,7 +16,7 @@ from fairsquare.files.photos import photo_to_keep
 from fairsquare.store import photos
 from fairsquare.store.people import Session
 from fairsquare.store.photos import About
-from fairsquare.web.forms import remember_unit, unit_of, whole
+from fairsquare.web.forms import photos_of, remember_unit, unit_of, whole
 from fairsquare.web.money import read_money, show_money
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
@@ -190,10 +190,7 @@ def _page(
 ) -> Response:
     view = desk_of(request).view(number)
     seen = counting_walk(view.facts)
-    by_finding: dict[int, list[int]] = {}
-    for kept in view.facts.photos:
-        if kept.about == "walk" and kept.about_id is not None:
-            by_finding.setdefault(kept.about_id, []).append(kept.id)
+    by_finding = photos_of(view.facts, "walk")
     weighed = view.facts.worth[-1] if view.facts.worth else None
     share = weighed.cost_cents / weighed.value_cents if weighed and weighed.value_cents else None
     return render(

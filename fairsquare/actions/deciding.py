@@ -6,11 +6,11 @@ from pydantic import ValidationError
 
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
 from fairsquare.actions.rights import check_may
-from fairsquare.core.damage.choices import check_choice, member_states, propose
+from fairsquare.core.damage.choices import check_choice, member_states
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, MemberSeen, Sign
 from fairsquare.core.damage.job import damage_of, key_of, units_of
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import Chosen, MemberFact, Who
+from fairsquare.core.facts import Chosen
 from fairsquare.store import damage
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person
@@ -166,9 +166,3 @@ def _texts(said: DecisionSaid) -> dict[str, Any]:
         name: value.strip()[: limits.get(name, 2000)] if isinstance(value, str) else value
         for name, value in said._asdict().items()
     }
-
-
-def proposal_for(said: MemberSaid) -> Any:
-    """Return what the rules say of a member as described."""
-    nobody = Who(name="", role="technician", at="")
-    return propose(MemberFact(id=0, by=nobody, **said._asdict()))

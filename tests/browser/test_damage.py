@@ -7,11 +7,15 @@ import numpy as np
 import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect
+from scipy.spatial.transform import Rotation
 
 from fairsquare.actions import Desk
+from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.intake.supplements import line_states
 from fairsquare.demo.load import load
+from fairsquare.demo.vehicles import DUNLIN, instrument_reading
 from fairsquare.store.jobs import JobDetails
+from fairsquare.store.measuring import NewReading
 from tests.browser.conftest import sign_in, watched
 from tests.browser.test_pages import violations
 from tests.conftest import key
@@ -58,7 +62,6 @@ def test_the_teal_from_the_walk_round_to_the_decision(page: Page, browser: Brows
     page.click(f".stops a[href='/jobs/{TEAL}/damage']")
     expect(page.locator(".damage-right")).to_contain_text("From the rear")
     expect(page.locator(".p-onset")).to_have_count(1)
-    page.click("[data-move]") if page.locator("[data-move]").count() else None
     page.click("text=Go on to decide")
     page.wait_for_url("**/decide")
     page.click(".members a:has-text('right rear rail')")
@@ -104,6 +107,44 @@ def test_the_teal_from_the_walk_round_to_the_decision(page: Page, browser: Brows
     office.context.close()
     payer.context.close()
     assert faults == payer_faults == []
+
+
+def test_what_moved_as_one_piece_is_shown_moving(page: Page, desk: Desk, persons) -> None:
+    """Both front rails of a Dunlin swung to the left as one piece: drawn where they are, and moving when it is asked for."""
+    lead, sheet = persons["lead"], DUNLIN.sheet
+    number = desk.open_job(lead, key(), JobDetails(vehicle=DUNLIN.name))
+    for item in SAFETY_ITEMS:
+        desk.answer_safety(lead, key(), number, item.key, "absent")
+    desk.sign(lead, key(), number, "made_safe", desk.view(number).state.hold("made_safe").evidence, "")
+    desk.accept_sheet(lead, key(), number, sheet, {}, "test")
+    desk.open_setup(lead, key(), number, "3-D instrument", 0.3)
+    turn = Rotation.from_rotvec([0.0, 0.0, np.radians(0.9)])
+    root, swung_root = np.array([1478.0, 0.0, 0.0]), np.array([1478.0, 6.0, 0.0])
+    for purpose, codes in (("reference", True), ("point", False)):
+        taken = []
+        for point in sheet.points:
+            if point.reference == codes:
+                place = np.array(point.xyz)
+                place = turn.apply(place - root) + swung_root if point.xyz[0] > 1200 else place
+                taken.append(NewReading(purpose, point.code, instrument_reading(place, 5, np.zeros(3)), point.code))
+        desk.take_readings(lead, key(), number, 1, taken)
+        if codes:
+            desk.sign(
+                lead, key(), number, "setup_accepted", desk.view(number).state.hold("setup_accepted").evidence, ""
+            )
+    sign_in(page)
+    page.goto(f"/jobs/{number}/damage")
+    expect(page.locator(".group-list")).to_contain_text("to the left")
+    expect(page.locator(".group-list")).to_contain_text("kept its shape")
+    moving = page.locator(".g-gone.rigid").first
+    where = "line => { const p = line.animatedPoints[0]; return [p.x, p.y]; }"
+    gone = moving.evaluate(where)
+    page.click("[data-move]")
+    page.wait_for_timeout(150)
+    began = moving.evaluate(where)
+    assert np.abs(np.subtract(began, gone)).max() > 1, "it sets out from where the sheet puts it"
+    page.wait_for_timeout(2200)
+    assert moving.evaluate(where) == pytest.approx(gone, abs=0.2), "and ends where it is"
 
 
 def answer(payer: Page, what: str, words: str) -> None:

@@ -151,6 +151,14 @@ def test_the_inner_layer_comes_home_before_the_outer_one_is_cut() -> None:
             None,
         ),
         (
+            member(1, "", material="press_hardened", role="sacrificial"),
+            "straighten",
+            "lead",
+            {"reason": "it comes off later in any case"},
+            "decision",
+        ),
+        (member(1, "", material="press_hardened", signs=()), "try", "lead", {"reason": "as it is seen"}, "decision"),
+        (
             member(1, "", material="press_hardened"),
             "leave",
             "technician",

@@ -1,12 +1,14 @@
 """What is decided on each member and layer of a job: the rules' proposal, what a person may choose instead, and what is open."""
 
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 from fairsquare.core.damage.decide import DecideMember, MemberDecided, MemberSeen, decide_member
 from fairsquare.core.damage.job import units_of
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import Chosen, DecisionFact, JobFacts, MemberFact, Role
+from fairsquare.core.same import Same
 
 CHOICES: dict[Chosen, str] = {
     "keep": "keep",
@@ -30,6 +32,7 @@ LETTERS: dict[Chosen, str] = {
 }
 """The letter of each decision on the drawing."""
 _OFF: frozenset[Chosen] = frozenset({"section", "replace_at_seams", "straighten_then_replace"})
+_BENDS_BACK: frozenset[Chosen] = frozenset({"straighten", "try"})
 _ENDS_REPLACED: frozenset[Chosen] = frozenset({"straighten_then_replace"})
 
 
@@ -60,7 +63,16 @@ class MemberState(NamedTuple):
 
 
 def member_states(facts: JobFacts) -> tuple[MemberState, ...]:
-    """Return every member of the sheet, told apart by side, and every other member and layer that was named."""
+    """Return every member of the sheet, told apart by side, and every other member and layer that was named.
+
+    Worked out once for the same facts: holds, spine and pages ask for it with every reading.
+    """
+    return _member_states(Same(facts))
+
+
+@lru_cache(maxsize=64)
+def _member_states(held: Same[JobFacts]) -> tuple[MemberState, ...]:
+    facts = held.held
     latest: dict[tuple[str, str], MemberFact] = {}
     for fact in facts.members:
         latest[fact.member, fact.layer] = fact
@@ -92,6 +104,12 @@ def check_choice(
     proposal = propose(seen)
     if chosen == proposal.decision:
         return
+    if seen.material == "press_hardened" and chosen in _BENDS_BACK:
+        raise Refused(
+            "Press-hardened parts are never straightened, whoever decides: bent cold they crack, heated they are soft.",
+            field="decision",
+            value=chosen,
+        )
     never = proposal.override == "never"
     if never and chosen not in _ENDS_REPLACED and not (chosen == "leave" and role == "lead"):
         raise Refused(

@@ -5,14 +5,15 @@ from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from fairsquare.actions.bell import Bell
+from fairsquare.actions.checking import checked_reading
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import HoldName, JobFacts, Moved, Purpose, ReadingFact, SafetyAnswer, SetupFact, Who
+from fairsquare.core.facts import HoldName, JobFacts, Moved, Purpose, SafetyAnswer, SetupFact, Who
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
 from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.measure.drift import FEWEST_MOVED, moved_references
 from fairsquare.core.measure.observations import SetupKind
-from fairsquare.core.measure.picture import check_reading, counting, current_setup, reference_readings
+from fairsquare.core.measure.picture import counting, current_setup, reference_readings
 from fairsquare.core.measure.tools import ShopTool, ToolKind
 from fairsquare.core.release.holds import JobState, may_sign
 from fairsquare.core.release.record import make_record
@@ -214,7 +215,7 @@ class Desk:
                 self._check_in_force(view, setup)
             elif view.setup is None or view.setup.number != setup:
                 own = None
-            checked = [self._checked(view, one, index) for index, one in enumerate(taken)]
+            checked = [checked_reading(view.facts, view.setup, one, index) for index, one in enumerate(taken)]
             if any(one.purpose == "point" and one.kind not in ("span", "difference") for one in checked):
                 self._check_crossed(view, "setup_accepted")
             before = {r.code: r.id for r in reference_readings(view.facts, own) if r.kind == "point"} if own else {}
@@ -470,46 +471,6 @@ class Desk:
         job = jobs.find_job(connection, number)
         return JobView(job, *self._cache.get(connection, job))
 
-    def _checked(self, view: JobView, reading: NewReading, index: int) -> NewReading:
-        """Return a reading as it is to be recorded. Raises `Refused` for one that cannot be, on this sheet and set-up."""
-        field = f"readings.{index}"
-        if view.facts.sheet is None:
-            return self._without_sheet(reading, field)
-        points = points_by_code(view.facts.sheet)
-        for name, code in zip(("code", "b"), reading.codes, strict=False):
-            find_point(points, code, f"{field}.{name}")
-        setup = view.setup
-        if reading.kind == "point":
-            if setup and setup.kind == "sight":
-                raise Refused(
-                    f"Set-up {setup.number} has no instrument: call spans, gauges, offsets and heights.",
-                    field=field,
-                    value=reading.said,
-                )
-            if reading.purpose == "reference" and not points[reading.code].reference:
-                raise Refused(
-                    f"{reading.code} is not a reference point on the sheet: read it under Measure.",
-                    field=f"{field}.code",
-                    value=reading.code,
-                )
-            return reading
-        if not reading.sigma_mm or reading.sigma_mm <= 0:
-            raise Refused(
-                "How well does this tool read? Give sigma_mm.", field=f"{field}.sigma_mm", value=reading.sigma_mm
-            )
-        check_reading(view.facts, view.facts.sheet, _as_fact(reading, setup), field)
-        sound = setup.choice.trusted if setup and setup.kind == "sight" and setup.choice else ()
-        purpose: Purpose = "reference" if sound and set(reading.codes) <= set(sound) else "point"
-        return reading._replace(purpose=purpose)
-
-    def _without_sheet(self, reading: NewReading, field: str) -> NewReading:
-        """Return a span, which needs no sheet, to be held against its mirror image. Raises `Refused` for any other reading."""
-        if reading.kind == "span" and reading.code != reading.b and reading.sigma_mm:
-            return reading
-        raise Refused(
-            "There is no sheet yet: until then only spans between two points are read.", field=field, value=reading.said
-        )
-
     def _check_in_force(self, view: JobView, setup: int | None) -> None:
         now = view.setup
         if now is not None and now.number == setup:
@@ -584,21 +545,6 @@ class Desk:
 def _was_accepted(view: JobView, setup: int) -> bool:
     signed = (s for s in view.facts.signatures if s.hold == "setup_accepted")
     return any(signature.evidence.get("setup") == str(setup) for signature in signed)
-
-
-def _as_fact(reading: NewReading, setup: SetupFact | None) -> ReadingFact:
-    """Return a reading that is still to be recorded as the fact that it will be."""
-    nobody = Who(name="", role="technician", at="")
-    same = {name: getattr(reading, name) for name in NewReading._fields if name in ReadingFact.model_fields}
-    return ReadingFact(
-        **{
-            **same,
-            "id": 0,
-            "by": nobody,
-            "instrument": reading.instrument or "",
-            "setup": setup.number if setup else None,
-        }
-    )
 
 
 def reason_of(text: str) -> str:

@@ -26,9 +26,13 @@ from fairsquare.core.measure.adjust import Adjusted, AdjustNetwork, adjust_netwo
 from fairsquare.core.measure.conformity import JudgePoints, PointsJudged, judge_points
 from fairsquare.core.measure.next_reading import NextMeasurement, ReadingsRanked, next_measurement
 from fairsquare.core.measure.setup import FitSetup, SetupFit, fit_setup
+from fairsquare.core.pull.hold import HoldCapacity, HoldTakes, hold_capacity
+from fairsquare.core.pull.springback import NextPull, PullAdvised, next_pull
+from fairsquare.core.pull.statics import PullsHeld, PullStatics, pull_statics
 from fairsquare.core.sheet.check import CheckSheet, SheetChecked, check_sheet
 from fairsquare.core.sheet.comparative import ComparativeSheet, SheetMade, comparative_sheet
 from fairsquare.core.sheet.spans import SheetSpans, SpansFound, sheet_spans
+from fairsquare.core.structure.simulate import FrameSimulated, SimulateFrame, simulate_frame
 
 
 class Calculation(NamedTuple):
@@ -133,4 +137,8 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("judge-points", JudgePoints, PointsJudged, judge_points),
     Calculation("read-damage", ReadDamage, DamageRead, read_damage),
     Calculation("decide-member", DecideMember, MemberDecided, decide_member),
+    Calculation("pull-statics", PullStatics, PullsHeld, pull_statics),
+    Calculation("hold-capacity", HoldCapacity, HoldTakes, hold_capacity),
+    Calculation("simulate-frame", SimulateFrame, FrameSimulated, simulate_frame),
+    Calculation("next-pull", NextPull, PullAdvised, next_pull),
 )

@@ -224,16 +224,21 @@ class Holds:
         rows = -self.drawn @ kernel
         rows = np.vstack([rows, (pushed / size)[None] @ kernel if size > 0 else np.zeros((1, kernel.shape[1]))])
         rows[np.abs(rows) < _NOTHING] = 0.0
-        loose = _kernel(rows)
-        if loose.shape[1]:
-            found = kernel @ loose[:, 0]
-        else:
-            answer = linprog(
-                -rows.sum(axis=0) - rows[-1], A_ub=-rows, b_ub=np.zeros(len(rows)), bounds=[(-1.0, 1.0)] * rows.shape[1]
-            )
-            if answer.status != 0 or rows.sum(axis=0) @ answer.x < 1e-7:
-                return None
-            found = kernel @ answer.x
+        # the load's own way, as far as nothing resists it: its projection on the cone of free movements, by non-negative squares
+        wanted = (kernel.T @ pushed / size) if size > 0 else np.zeros(kernel.shape[1])
+        against, _ = nnls(rows.T, -wanted)
+        found = wanted + rows.T @ against
+        if np.linalg.norm(found) < 1e-7:
+            loose = _kernel(rows)
+            if loose.shape[1]:
+                found = loose[:, 0]
+            else:
+                slope = rows.sum(axis=0)
+                answer = linprog(-slope, A_ub=-rows, b_ub=np.zeros(len(rows)), bounds=[(-1.0, 1.0)] * rows.shape[1])
+                if answer.status != 0 or slope @ answer.x < 1e-7:
+                    return None
+                found = answer.x
+        found = kernel @ found
         found = found / self.unit
         movement: Floats = found / max(np.abs(found[:3]).max(), np.abs(found[3:]).max() * _ARM)
         movement[np.abs(movement * self.unit) < 1e-9] = 0.0

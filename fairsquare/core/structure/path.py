@@ -49,6 +49,8 @@ class Follower:
         self._size = float(np.mean(frame.lengths))
         kinds = np.flatnonzero(frame.free) % 6
         self._scale = np.where(kinds < 3, 1.0, 1.0 / self._size)
+        self.work = 0
+        """Members whose hinges were worked out so far: a measure of effort that is the same on every machine."""
         self._tiled: dict[int, tuple[Floats, Floats, Floats]] = {}
 
     def rest(self, cases: int = 1) -> Standing:
@@ -77,6 +79,7 @@ class Follower:
         multipliers = before.multipliers.copy()
 
         def at(moved: Floats, picked: NDArray[np.intp]) -> tuple[Floats, Floats, Yielded]:
+            self.work += len(picked) * members
             chosen = self._numbers(picked, members)
             whole = len(picked) == cases
             deformed = frame.deformations(moved).reshape(-1, 6)

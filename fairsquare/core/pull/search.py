@@ -1,0 +1,500 @@
+"""The search for pulls. A plan is a game: the frame moves as it must, and each move is a set of chains with heights and forces.
+
+A move begins with one chain, the best of all hooks, towers and heights at the force where it helps most. From there the forces at all
+hooks are bettered together: how every point answers to them is found by small changes (each played through the frame), the
+best forces that towers can give are a least-squares problem without negatives (Lawson and Hanson 1974), and what is really gained is
+played again. The best few moves go on to the next pull.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import nnls
+
+from fairsquare.core.structure.frame import Floats, Frame
+from fairsquare.core.structure.path import Follower, Standing
+
+STEPS = 10
+"""Steps of a leg to the loads, and of the leg that lets go, when a plan is played."""
+
+_LEVELS = 9
+_STARTS, _BEAM = 3, 2
+_ROUNDS = 8
+_ROUGH_STEPS = 4
+_SLOPE_HOOKS = 4
+_PRICE = 5e-5
+_EFFORT = 240_000
+_STAGES = 1
+_DAMPINGS = (1e-3, 1e-2, 1e-1, 1.0)
+_CLOSE_ENOUGH = 0.75
+_ASIDE = 0.3
+_FULL = 0.995
+_LITTLE_SHARES = (0.02, 0.05, 0.15, 0.35)
+_WORTH = 0.97
+
+
+class Chain(NamedTuple):
+    """A chain from a hook to a tower at a height (mm), with a force (N)."""
+
+    hook: str
+    tower: str
+    height: float
+    force: float
+
+
+@dataclass(frozen=True)
+class Rig:
+    """Towers (place in plan, lowest and highest, capacity), hooks and anchors (node, capacity), by name."""
+
+    towers: Mapping[str, tuple[tuple[float, float], tuple[float, float], float]]
+    hooks: Mapping[str, tuple[str, float]]
+    anchors: Mapping[str, tuple[str, float]]
+
+    def limit(self, chain: Chain) -> float:
+        """Return the lesser capacity of a chain's hook and tower in N."""
+        return min(self.hooks[chain.hook][1], self.towers[chain.tower][2])
+
+
+@dataclass(frozen=True)
+class PlayedPull:
+    """A pull as played: its chains, the number of the mode it mainly undoes, uses of anchors, deviations (k, 3) loaded and free."""
+
+    chains: tuple[Chain, ...]
+    mode: int
+    anchors: Mapping[str, float]
+    loaded: Floats
+    free: Floats
+
+
+@dataclass(frozen=True)
+class Played:
+    """Pulls as played, the deviations (k, 3) they end in, and where the frame stands."""
+
+    pulls: tuple[PlayedPull, ...]
+    deviations: Floats
+    standing: Standing
+
+
+class Game:
+    """A frame with deviations, and a rig to pull it by. k codes, h hooks, f free degrees of freedom."""
+
+    def __init__(
+        self,
+        frame: Frame,
+        codes: tuple[str, ...],
+        nodes: tuple[str, ...],
+        places: Sequence[Sequence[float]],
+        deviations: Sequence[Sequence[float]],
+        tolerances: Sequence[Sequence[float]],
+        rig: Rig,
+    ) -> None:
+        self.frame, self.codes, self.rig = frame, codes, rig
+        self.follower = Follower(frame)
+        self.effort = float(_EFFORT)
+        self.start: Floats = np.array(deviations, dtype=float).reshape(-1, 3)
+        self.tolerances: Floats = np.maximum(np.array(tolerances, dtype=float).reshape(-1, 3), 1e-9)
+        self.limits: Floats = np.array(tolerances, dtype=float).reshape(-1, 3)
+        self.node_index = {node: number for number, node in enumerate(frame.nodes)}
+        slot = np.where(frame.free, np.cumsum(frame.free) - 1, frame.freedoms).reshape(-1, 6)[:, :3]
+        self.slot = slot
+        self.code_slots = slot[[self.node_index[node] for node in nodes]].reshape(-1, 3)
+        self.hooks = tuple(rig.hooks)
+        self.hook_slots = slot[[self.node_index[rig.hooks[hook][0]] for hook in self.hooks]].reshape(-1, 3)
+        self.anchor_nodes = [self.node_index[node] for node, _ in rig.anchors.values()]
+        self.anchor_limits = np.array([limit for _, limit in rig.anchors.values()])
+        self.pairs = _pairs(codes, places)
+        middle = float(np.mean(frame.places[self.anchor_nodes, 0])) if rig.anchors else 0.0
+        self.reach = {hook: abs(float(frame.places[self.node_index[node], 0]) - middle) for hook, (node, _) in rig.hooks.items()}
+        self.lines = tuple(self._lines())
+
+    def fair(self, deviations: Floats) -> NDArray[np.bool_]:
+        """Return which points (..., k) are within tolerance in each coordinate."""
+        return (np.abs(deviations) <= self.limits).all(axis=-1)
+
+    def height(self, deviations: Floats) -> Floats:
+        """Return how far deviations (..., k, 3) are from what is wanted: squares of what passes a part of the tolerance."""
+        size = np.abs(deviations) / self.tolerances
+        past = np.maximum(size - _CLOSE_ENOUGH, 0.0)
+        return np.asarray((past**2).sum(axis=(-1, -2)) + 1e-3 * (size**2).sum(axis=(-1, -2)))
+
+    def at(self, moved: Floats) -> Floats:
+        """Return deviations (c, k, 3) under displacements (c, f)."""
+        padded = np.concatenate([moved, np.zeros((len(moved), 1))], axis=1)
+        return np.asarray(self.start + padded[:, self.code_slots])
+
+    def loads(self, forces: Floats) -> Floats:
+        """Return loads (c, f) of forces (c, h, 3) at hooks."""
+        loads = np.zeros((len(forces), self.frame.freedoms + 1))
+        for number, slots in enumerate(self.hook_slots):
+            np.add.at(loads.T, slots, forces[:, number].T)
+        return loads[:, :-1]
+
+    def anchor_uses(self, natural: Floats, forces: Floats) -> Floats:
+        """Return the uses (c, a) of anchors, from natural forces (c, m, 6) of members and forces (c, h, 3) at hooks."""
+        if not len(self.anchor_nodes):
+            return np.zeros((len(natural), 0))
+        asked = np.stack([self.frame.node_loads(one)[:, :3] for one in natural])
+        for number, hook in enumerate(self.hooks):
+            asked[:, self.node_index[self.rig.hooks[hook][0]]] -= forces[:, number]
+        held = np.where(self.frame.free.reshape(-1, 6)[:, :3], 0.0, asked)
+        return np.asarray(np.linalg.norm(held[:, self.anchor_nodes], axis=2) / self.anchor_limits)
+
+    def direction(self, hook: str, tower: str, height: float) -> Floats:
+        """Return the unit vector (3) in which a chain draws."""
+        (x, y), _, _ = self.rig.towers[tower]
+        along = np.array([x, y, height]) - self.frame.places[self.node_index[self.rig.hooks[hook][0]]]
+        size = float(np.linalg.norm(along))
+        return along / size if size > 0 else along
+
+    def forces(self, chains: Sequence[Chain]) -> Floats:
+        """Return the forces (h, 3) of chains at hooks."""
+        total = np.zeros((len(self.hooks), 3))
+        for chain in chains:
+            total[self.hooks.index(chain.hook)] += chain.force * self.direction(chain.hook, chain.tower, chain.height)
+        return total
+
+    def _lines(self) -> Iterator["Line"]:
+        for number, hook in enumerate(self.hooks):
+            place = self.frame.places[self.node_index[self.rig.hooks[hook][0]]]
+            for tower, ((x, y), (low, high), limit) in self.rig.towers.items():
+                if np.hypot(x - place[0], y - place[1]) < 1.0:
+                    continue
+                rays = np.stack([self.direction(hook, tower, low), self.direction(hook, tower, high)])
+                yield Line(number, hook, tower, rays, min(limit, self.rig.hooks[hook][1]))
+
+    # ── playing ──────────────────────────────────────────────────────────────
+
+    def play(self, pulls: Sequence[tuple[Chain, ...]]) -> Played:
+        """Play pulls in their order, each a leg to its loads and a leg that lets go, in ten steps each."""
+        standing = self.follower.rest()
+        nothing = np.zeros((1, self.frame.freedoms))
+        before, done = self.start, []
+        for chains in pulls:
+            forces = self.forces(chains)[None]
+            loaded = self.follower.follow(standing, self.loads(forces), STEPS)
+            standing = self.follower.follow(loaded, nothing, STEPS)
+            free = self.at(standing.moved)[0]
+            uses = self.anchor_uses(loaded.natural, forces)[0]
+            done.append(
+                PlayedPull(
+                    chains=chains,
+                    mode=self.mode(before, free),
+                    anchors=dict(zip(self.rig.anchors, map(float, uses), strict=True)),
+                    loaded=self.at(loaded.moved)[0],
+                    free=free,
+                )
+            )
+            before = free
+        return Played(tuple(done), before, standing)
+
+    def tried(self, standing: Standing, forces: Floats, steps: int = STEPS) -> tuple[Floats, Floats]:
+        """Return the free deviations (c, k, 3) and the largest use of an anchor (c) after pulling with forces (c, h, 3)."""
+        start = standing.picked(np.zeros(len(forces), dtype=np.intp))
+        loaded = self.follower.follow(start, self.loads(forces), steps)
+        uses = self.anchor_uses(loaded.natural, forces).max(axis=1, initial=0.0)
+        free = self.follower.follow(loaded, np.zeros_like(loaded.loads), 1)
+        return self.at(free.moved), uses
+
+    def mode(self, before: Floats, after: Floats) -> int:
+        """Return the number of the mode, in the order in which they are undone, that went down most from before to after (k, 3)."""
+        gained = [self._amounts(before)[k] - self._amounts(after)[k] for k in range(6)]
+        return int(np.argmax(gained))
+
+    def _amounts(self, deviations: Floats) -> list[float]:
+        """Return the size of each mode: sums of squares in mm², of a pair's mean and half difference; a lone point is all mean."""
+        sizes = dict.fromkeys(("twist", "skew", "mash", "rise", "sway", "spread"), 0.0)
+        for left, right in self.pairs:
+            if right is None:
+                mean, half, count = deviations[left], np.zeros(3), 1.0
+            else:
+                mean, half, count = (deviations[left] + deviations[right]) / 2, (deviations[left] - deviations[right]) / 2, 2.0
+            for axis, (together, apart) in enumerate((("mash", "skew"), ("sway", "spread"), ("rise", "twist"))):
+                sizes[together] += count * float(mean[axis]) ** 2
+                sizes[apart] += count * float(half[axis]) ** 2
+        return list(sizes.values())
+
+
+class Line(NamedTuple):
+    """A hook drawn to a tower: number and name of the hook, the tower, the lowest and highest direction (2, 3), and its limit in N."""
+
+    number: int
+    hook: str
+    tower: str
+    rays: Floats
+    limit: float
+
+
+def _pairs(codes: Sequence[str], places: Sequence[Sequence[float]]) -> tuple[tuple[int, int | None], ...]:
+    """Return the numbers of left and right codes of each pair; those without a partner alone."""
+    index = {code: number for number, code in enumerate(codes)}
+    found: list[tuple[int, int | None]] = []
+    for code, number in index.items():
+        if code.endswith("R") and code[:-1] + "L" in index:
+            continue
+        found.append((number, index.get(code[:-1] + "R") if code.endswith("L") else None))
+    return tuple(found)
+
+
+@dataclass(frozen=True)
+class _Move:
+    """Chains tried from somewhere, where that ends, and how far from what is wanted."""
+
+    chains: tuple[Chain, ...]
+    free: Floats
+    height: float
+
+
+def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> Played:
+    """Return the best plan found, no pulls where none helps."""
+    nothing = Played((), game.start, game.follower.rest())
+    if game.fair(game.start).all():
+        return nothing
+    beam, best = [nothing], nothing
+    for _ in range(most):
+        onward: list[Played] = []
+        game.effort = min(float(_EFFORT), game.follower.work + _EFFORT / _STAGES)
+        for so_far in beam:
+            if game.follower.work > game.effort:
+                break
+            for move in _moves(game, so_far, school):
+                played = _added(game, so_far, move.chains)
+                if played is not None and _allowed(game, played, school):
+                    onward.append(played)
+        onward = [one for one in onward if float(game.height(one.deviations)) < _WORTH * float(game.height(_before(game, one)))]
+        if not onward:
+            break
+        onward.sort(key=lambda one: _rank(game, one))
+        beam = onward[:_BEAM]
+        best = min([best, *beam], key=lambda one: _rank(game, one))
+        if game.fair(beam[0].deviations).all():
+            break
+    return best
+
+
+def _before(game: Game, played: Played) -> Floats:
+    return played.pulls[-2].free if len(played.pulls) > 1 else game.start
+
+
+def _rank(game: Game, played: Played) -> tuple[float, ...]:
+    """Return what is least for the best plan: points off (fair ones lost count most), then pulls and chains, then what is left."""
+    fair = game.fair(played.deviations)
+    lost = int((game.fair(game.start) & ~fair).sum())
+    off = int((~fair).sum())
+    done = off == 0
+    chains = sum(len(pull.chains) for pull in played.pulls)
+    return (
+        float(lost > 0),
+        off,
+        len(played.pulls) if done else 0.0,
+        chains if done else 0.0,
+        float(game.height(played.deviations)),
+    )
+
+
+def _added(game: Game, so_far: Played, chains: tuple[Chain, ...]) -> Played | None:
+    """Return the plan with one more pull, played as plans are; None where something takes more than it can."""
+    nothing = np.zeros((1, game.frame.freedoms))
+    forces = game.forces(chains)[None]
+    loaded = game.follower.follow(so_far.standing, game.loads(forces), STEPS)
+    uses = game.anchor_uses(loaded.natural, forces)[0]
+    if (uses > 1.0).any() or any(chain.force > game.rig.limit(chain) for chain in chains):
+        return None
+    standing = game.follower.follow(loaded, nothing, STEPS)
+    free = game.at(standing.moved)[0]
+    pull = PlayedPull(
+        chains=chains,
+        mode=game.mode(so_far.deviations, free),
+        anchors=dict(zip(game.rig.anchors, map(float, uses), strict=True)),
+        loaded=game.at(loaded.moved)[0],
+        free=free,
+    )
+    return Played((*so_far.pulls, pull), free, standing)
+
+
+def _allowed(game: Game, played: Played, school: str) -> bool:
+    """Say whether the last pull may follow the one before it in this school."""
+    if len(played.pulls) < 2:
+        return True
+    before, last = played.pulls[-2:]
+    if school == "reverse":
+        return last.mode >= before.mode
+    return _distance(game, last.chains) >= _distance(game, before.chains) - 1e-9
+
+
+def _distance(game: Game, chains: Sequence[Chain]) -> float:
+    """Return the mean distance along x of a pull's hooks from the middle of the anchors."""
+    return float(np.mean([game.reach[chain.hook] for chain in chains]))
+
+
+def _moves(game: Game, so_far: Played, school: str) -> list[_Move]:
+    """Return the moves that better a plan most, the best first."""
+    least = _distance(game, so_far.pulls[-1].chains) if school == "outward" and so_far.pulls else 0.0
+    lines = [line for line in game.lines if game.reach[line.hook] >= least - 1e-9]
+    if not lines:
+        return []
+    firsts = _scanned(game, so_far, lines)
+    moves = []
+    for first in firsts[: _STARTS if not so_far.pulls else _BEAM]:
+        moves.extend(_bettered(game, so_far, first, firsts, lines))
+        if game.follower.work > game.effort or any(game.fair(move.free).all() for move in moves):
+            break
+    return sorted(moves, key=lambda move: move.height)
+
+
+def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
+    """Return single chains at the force at which each helps most, the best first, one for each line of hook and tower.
+
+    Every chain is drawn on in equal steps up to its limit, and what would stay if it were let go there is taken as elastic; a
+    chain that makes things far worse is not drawn on.
+    """
+    rays, owners, heights = [], [], []
+    for number, line in enumerate(lines):
+        low, high = game.rig.towers[line.tower][1]
+        for height in sorted({low, (low + high) / 2, high}):
+            rays.append(game.direction(line.hook, line.tower, height))
+            owners.append(number)
+            heights.append(height)
+    count = len(rays)
+    full = np.zeros((count, len(game.hooks), 3))
+    for case, (ray, owner) in enumerate(zip(rays, owners, strict=True)):
+        full[case, lines[owner].number] = ray * lines[owner].limit * _FULL
+    whole = game.loads(full)
+    now = float(game.height(so_far.deviations))
+    best = np.full(count, now)
+    share = np.zeros(count)
+    alive = np.arange(count)
+    standing = so_far.standing.picked(np.zeros(count, dtype=np.intp))
+    for level in range(1, _LEVELS + 1):
+        part = level / _LEVELS
+        standing = game.follower.advance(standing, part * whole[alive])
+        free = game.at(standing.moved - standing.loads @ game.frame.flexibility)
+        uses = game.anchor_uses(standing.natural, part * full[alive]).max(axis=1, initial=0.0)
+        height = game.height(free)
+        better = (height < best[alive] - 1e-12) & (uses <= _FULL)
+        best[alive[better]], share[alive[better]] = height[better], part
+        going = (uses <= _FULL) & (height <= 3.0 * now + 1.0)
+        if not going.any():
+            break
+        if not going.all():
+            keep = np.flatnonzero(going)
+            alive, standing = alive[keep], standing.picked(keep)
+    found: dict[int, _Move] = {}
+    for case in np.argsort(best, kind="stable"):
+        owner = owners[case]
+        if share[case] > 0 and owner not in found:
+            line = lines[owner]
+            chain = Chain(line.hook, line.tower, heights[case], float(share[case] * line.limit * _FULL))
+            found[owner] = _Move((chain,), so_far.deviations, float(best[case]))
+    return list(found.values())
+
+
+def _bettered(
+    game: Game, so_far: Played, first: _Move, others: Sequence[_Move], lines: Sequence[Line]
+) -> list[_Move]:
+    """Return the best move near a first one, and on the way the best of a single chain, as their forces are bettered together."""
+    forces = game.forces(first.chains)
+    free, _ = game.tried(so_far.standing, forces[None])
+    now = _Move(first.chains, free[0], float(game.height(free)[0]))
+    hooks = [first.chains[0].hook, *dict.fromkeys(move.chains[0].hook for move in others)]
+    used = sorted(game.hooks.index(hook) for hook in list(dict.fromkeys(hooks))[:_SLOPE_HOOKS])
+    lines = [line for line in lines if line.number in used]
+    step = 0.02 * float(np.linalg.norm(forces, axis=1).max())
+    for _ in range(_ROUNDS):
+        if game.fair(now.free).all() and now.height < 0.05:
+            break
+        forces = game.forces(now.chains)
+        nudged = np.repeat(forces[None], 3 * len(used) + 1, axis=0)
+        for place, number in enumerate(used):
+            for axis in range(3):
+                nudged[3 * place + axis, number, axis] += step
+        answers, _ = game.tried(so_far.standing, nudged, _ROUGH_STEPS)
+        slopes = ((answers[:-1] - answers[-1]) / step).reshape(3 * len(used), -1).T
+        trials = []
+        for damping in _DAMPINGS:
+            chains = _wanted(game, now, slopes, used, lines, damping)
+            if chains:
+                trials.append(chains)
+        if not trials:
+            break
+        frees, uses = game.tried(so_far.standing, np.stack([game.forces(chains) for chains in trials]))
+        heights = np.where(uses <= _FULL, game.height(frees), np.inf)
+        pick = int(np.argmin(heights))
+        if heights[pick] >= now.height * 0.98 or game.follower.work > game.effort:
+            break
+        now = _Move(trials[pick], frees[pick], float(heights[pick]))
+        step = 0.01 * float(np.linalg.norm(game.forces(now.chains), axis=1).max())
+    return [now, *_fewer(game, so_far, now)]
+
+
+def _fewer(game: Game, so_far: Played, move: _Move) -> list[_Move]:
+    """Return the move without the chains that draw little, for more than one meaning of little."""
+    most = max(chain.force for chain in move.chains)
+    sets = {tuple(chain for chain in move.chains if chain.force > share * most) for share in _LITTLE_SHARES}
+    tried = [chains for chains in sets if len(chains) < len(move.chains)]
+    if not tried:
+        return []
+    tried.sort(key=len)
+    frees, uses = game.tried(so_far.standing, np.stack([game.forces(chains) for chains in tried]))
+    heights = game.height(frees)
+    return [
+        _Move(chains, free, float(height))
+        for chains, free, height, use in zip(tried, frees, heights, uses, strict=True)
+        if use <= _FULL
+    ]
+
+
+def _wanted(
+    game: Game, now: _Move, slopes: Floats, used: Sequence[int], lines: Sequence[Line], damping: float
+) -> tuple[Chain, ...]:
+    """Return the chains whose forces, as points answer to them now, leave the least: no tower twice, none over its limit.
+
+    `slopes` (3k, 3 len(used)) is how deviations answer to forces at the used hooks.
+    """
+    weights = 1.0 / game.tolerances
+    weights = (weights * np.where(np.abs(now.free) > 0.5 * game.tolerances, 1.0, _ASIDE)).ravel()
+    place = {number: k for k, number in enumerate(used)}
+    forces = game.forces(now.chains)[list(used)].ravel()
+    scale = float(np.abs(forces).max())
+    matrix = slopes * weights[:, None]
+    unit = float(np.abs(matrix).max()) or 1.0
+    open_lines = list(lines)
+    chosen: list[Line] = []
+    for _ in range(2):
+        rays = np.zeros((len(forces), 2 * len(open_lines)))
+        for k, line in enumerate(open_lines):
+            rows = slice(3 * place[line.number], 3 * place[line.number] + 3)
+            rays[rows, 2 * k], rays[rows, 2 * k + 1] = line.rays
+        aim = np.concatenate([(matrix @ forces - weights * now.free.ravel()), np.sqrt(damping) * unit * forces])
+        system = np.vstack([matrix @ rays, np.sqrt(damping) * unit * rays])
+        # a price on every newton, linear in it: ½(ε Σx + price/ε)² is that price, and nothing else where ε is small
+        price = _PRICE * float(np.abs(system.T @ aim).max())
+        slight = 1e-3 * unit
+        last = np.full((1, rays.shape[1]), slight)
+        try:
+            shares, _ = nnls(np.vstack([system, last]) * scale, np.append(aim, -price / slight))
+        except RuntimeError:
+            return ()
+        shares = shares.reshape(-1, 2) * scale
+        size = [float(np.linalg.norm(pair @ line.rays)) for pair, line in zip(shares, open_lines, strict=True)]
+        strongest: dict[str, int] = {}
+        for k, line in enumerate(open_lines):
+            if size[k] > 1e-3 * scale and (line.tower not in strongest or size[k] > size[strongest[line.tower]]):
+                strongest[line.tower] = k
+        if len(strongest) == sum(one > 1e-3 * scale for one in size) or chosen:
+            return tuple(_chain(game, open_lines[k], shares[k] @ open_lines[k].rays) for k in sorted(strongest.values()))
+        chosen = [open_lines[k] for k in sorted(strongest.values())]
+        open_lines = chosen
+    return ()
+
+
+def _chain(game: Game, line: Line, force: Floats) -> Chain:
+    """Return the chain that draws with a force (3) in the upright plane of a line, or with its limit where that is less."""
+    (x, y), (low, high), _ = game.rig.towers[line.tower]
+    place = game.frame.places[game.node_index[game.rig.hooks[line.hook][0]]]
+    level = float(np.hypot(force[0], force[1]))
+    height = place[2] + force[2] / level * float(np.hypot(x - place[0], y - place[1])) if level > 0 else low
+    size = min(float(np.linalg.norm(force)), _FULL * line.limit)
+    return Chain(line.hook, line.tower, float(min(max(height, low), high)), size)

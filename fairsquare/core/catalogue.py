@@ -27,6 +27,7 @@ from fairsquare.core.measure.conformity import JudgePoints, PointsJudged, judge_
 from fairsquare.core.measure.next_reading import NextMeasurement, ReadingsRanked, next_measurement
 from fairsquare.core.measure.setup import FitSetup, SetupFit, fit_setup
 from fairsquare.core.pull.hold import HoldCapacity, HoldTakes, hold_capacity
+from fairsquare.core.pull.plan import PlanPulls, PullsPlanned, plan_pulls
 from fairsquare.core.pull.springback import NextPull, PullAdvised, next_pull
 from fairsquare.core.pull.statics import PullsHeld, PullStatics, pull_statics
 from fairsquare.core.sheet.check import CheckSheet, SheetChecked, check_sheet
@@ -141,4 +142,5 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("hold-capacity", HoldCapacity, HoldTakes, hold_capacity),
     Calculation("simulate-frame", SimulateFrame, FrameSimulated, simulate_frame),
     Calculation("next-pull", NextPull, PullAdvised, next_pull),
+    Calculation("plan-pulls", PlanPulls, PullsPlanned, plan_pulls),
 )

@@ -51,7 +51,9 @@ def frame(
     )
 
 
-def cantilever(section: Section, *legs: Mapping[str, tuple[float, ...]], length: float = 1000.0, **more) -> FrameSimulated:
+def cantilever(
+    section: Section, *legs: Mapping[str, tuple[float, ...]], length: float = 1000.0, **more
+) -> FrameSimulated:
     bar = {"m": ("a", "b", "s")}
     return simulate_frame(frame({"a": (0, 0, 0), "b": (length, 0, 0)}, bar, {"s": section}, {"a": ALL}, *legs, **more))
 

@@ -11,11 +11,19 @@ from fairsquare.core.catalogue import CATALOGUE, BadRequest
 from fairsquare.core.intake.vin import check_digit, check_vin
 from fairsquare.demo.vehicles import DUNLIN
 from tests.core.facts import REFERENCES, readings
+from tests.core.frames import BAR
 
 SHEET = DUNLIN.sheet.model_dump(mode="json")
 READ = [{"code": r.code, "xyz": list(r.xyz)} for r in readings(REFERENCES)]
 NOUGHT = [[0.1, 0, 0], [0, 0.1, 0], [0, 0, 0.1]]
 SPAN = {"id": "1", "kind": "span", "a": "F4L", "b": "C1L", "mode": "point_to_point", "mm": 1120, "sigma": 1}
+BENT = {
+    "nodes": {"a": [0, 0, 0], "b": [1000, 0, 0]},
+    "members": [{"id": "m", "i": "a", "j": "b", "section": "s"}],
+    "sections": {"s": BAR.model_dump()},
+    "supports": {"a": [True] * 6},
+    "path": [{"to": {"b": [0, 0, -7500, 0, 0, 0]}}],
+}
 REQUESTS = {
     "parse-length": {"text": "21 3/8 in"},
     "compare-lengths": {"a": "8 mm", "b": "3/8 in"},
@@ -42,6 +50,30 @@ REQUESTS = {
         "sheet": SHEET,
         "points": {"F4L": {"xyz": [2110, 478, 402], "covariance": NOUGHT}},
         "hit": {"from_deg": 20},
+    },
+    "pull-statics": {
+        "vehicle": {"mass_kg": 1200, "cg": [0, 0, 500]},
+        "pulls": [{"id": "p", "hook": [2000, 0, 400], "tower": [4000, 0, 500], "force_n": 20000}],
+        "anchors": [
+            {"id": f"c{k}", "at": [x, y, 200], "kind": "clamp", "stiffness": 6000}
+            for k, (x, y) in enumerate(((700, 600), (700, -600), (-700, 600)))
+        ],
+    },
+    "hold-capacity": {"kind": "tab_weld", "sheet": {"thickness_mm": 2, "rm_mpa": 400}, "weld": {"length_mm": 50}},
+    "simulate-frame": BENT,
+    "next-pull": {
+        "target_mm": 12,
+        "tolerance_mm": 3,
+        "now_mm": 0,
+        "prior": {"return_mm": 8, "sigma_mm": 4},
+        "cycles": [],
+    },
+    "plan-pulls": {
+        "sheet": {"name": "s", "construction": "ladder", "points": [{"code": "A", "xyz": [1000, 0, 0]}]},
+        "points": {"A": {"xyz": [1004, 0, 0]}},
+        "skeleton": {name: BENT[name] for name in ("nodes", "members", "sections", "supports")} | {"codes": {"b": "A"}},
+        "rig": {"towers": [], "hooks": [], "anchors": []},
+        "school": "outward",
     },
     "decide-member": {"member": {"material": "mild", "role": "structural", "signs": ["bent"]}},
 }

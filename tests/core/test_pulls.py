@@ -2,6 +2,7 @@
 
 import json
 import math
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -74,7 +75,10 @@ def test_a_level_table_of_three_legs() -> None:
 
 def test_chains_only_draw_and_the_slack_one_is_named() -> None:
     ties = [chain("ahead", (1000, 0, 300), (3000, 0, 300)), chain("behind", (-1000, 0, 300), (-3000, 0, 300))]
-    guides = [clamp(f"g{k}", at, (0.0, 9000.0, 9000.0)) for k, at in enumerate(((800, 400, 300), (-800, 400, 300), (0, -400, 300)))]
+    guides = [
+        clamp(f"g{k}", at, (0.0, 9000.0, 9000.0))
+        for k, at in enumerate(((800, 400, 300), (-800, 400, 300), (0, -400, 300)))
+    ]
     done = held([*ties, *guides], [pull(hook=(1500, 0, 300), tower=(4000, 0, 300), force=8000.0)])
     assert done.slack == ("ahead",)
     assert done.anchors["behind"].force == pytest.approx((-8000, 0, 0))
@@ -84,13 +88,17 @@ def test_chains_only_draw_and_the_slack_one_is_named() -> None:
 def test_ram_pressure_area_and_a_block_at_the_hook() -> None:
     """70 MPa on 1000 mm² through two falls: 140 kN. Two rams on one pump draw by their areas."""
     ram = {"hook": (2000, 0, 300), "tower": (4000, 0, 300), "pressure_mpa": 70.0, "ram_area_mm2": 1000.0}
-    done = held(FOUR, [{"id": "one", **ram, "falls": 2, "capacity_n": 100e3}, {"id": "two", **ram, "ram_area_mm2": 500.0}])
+    done = held(
+        FOUR, [{"id": "one", **ram, "falls": 2, "capacity_n": 100e3}, {"id": "two", **ram, "ram_area_mm2": 500.0}]
+    )
     assert done.pulls["one"].force_n == pytest.approx(140e3) and done.pulls["two"].force_n == pytest.approx(35e3)
     assert done.over == ("one",)
 
 
 def test_a_jack_between_two_places_asks_nothing_of_the_anchors_but_its_couple() -> None:
-    inside = pull("jack", hook=(500, 400, 300), tower=(900, 400, 300), reacts_at=(-500, 400, 300), reacts_capacity_n=8000)
+    inside = pull(
+        "jack", hook=(500, 400, 300), tower=(900, 400, 300), reacts_at=(-500, 400, 300), reacts_capacity_n=8000
+    )
     done = held(FOUR, [inside])
     assert done.resultant.force == pytest.approx((0, 0, 0)) and done.resultant.moment == pytest.approx((0, 0, 0))
     assert all(np.allclose(carried.force, 0) for carried in done.anchors.values())
@@ -98,7 +106,10 @@ def test_a_jack_between_two_places_asks_nothing_of_the_anchors_but_its_couple() 
     crooked = held(FOUR, [{**inside, "reacts_at": (-500, 0, 300)}])
     assert crooked.resultant.moment[2] == pytest.approx(-400 * 10_000)
     sides = [crooked.anchors[name].force for name in ("c0", "c1", "c2", "c3")]
-    moment = sum(np.cross((x, y, 200), f)[2] for (x, y), f in zip(((700, 700), (700, -700), (-700, 700), (-700, -700)), sides, strict=True))
+    moment = sum(
+        np.cross((x, y, 200), f)[2]
+        for (x, y), f in zip(((700, 700), (700, -700), (-700, 700), (-700, -700)), sides, strict=True)
+    )
     assert moment == pytest.approx(400 * 10_000)
 
 
@@ -107,10 +118,19 @@ def test_a_jack_between_two_places_asks_nothing_of_the_anchors_but_its_couple() 
 def test_forces_are_in_balance_and_each_anchor_only_does_what_it_can(seed) -> None:
     """The optimality conditions of the energy: balance, each force from its own movement, chains draw, stands push."""
     rng = np.random.default_rng(seed)
-    anchors = [clamp(f"c{k}", list(rng.normal(0, 900, 3)), list(rng.uniform(0, 2e4, 3) * (rng.random(3) < 0.7))) for k in range(3)]
-    anchors += [chain(f"k{k}", list(rng.normal(0, 1500, 3)), list(rng.normal(0, 3000, 3)), float(rng.uniform(1e3, 9e3))) for k in range(3)]
+    anchors = [
+        clamp(f"c{k}", list(rng.normal(0, 900, 3)), list(rng.uniform(0, 2e4, 3) * (rng.random(3) < 0.7)))
+        for k in range(3)
+    ]
+    anchors += [
+        chain(f"k{k}", list(rng.normal(0, 1500, 3)), list(rng.normal(0, 3000, 3)), float(rng.uniform(1e3, 9e3)))
+        for k in range(3)
+    ]
     anchors += [stand(f"s{k}", list(rng.normal(0, 1200, 3)), float(rng.uniform(1e3, 3e4))) for k in range(3)]
-    pulls = [pull(f"p{k}", list(rng.normal(0, 2000, 3)), list(rng.normal(0, 4000, 3)), float(rng.uniform(0, 4e4))) for k in range(2)]
+    pulls = [
+        pull(f"p{k}", list(rng.normal(0, 2000, 3)), list(rng.normal(0, 4000, 3)), float(rng.uniform(0, 4e4)))
+        for k in range(2)
+    ]
     mass, cg = float(rng.uniform(0, 2500)), list(rng.normal(0, 300, 3))
     try:
         done = held(anchors, pulls, mass, cg)
@@ -160,7 +180,10 @@ def check_free(free, anchors, pulls, mass, cg):
 
 def test_the_movement_is_the_least_where_there_is_play() -> None:
     """Guided along x, stopped only by a chain each way that is slack at rest: without a load it stays where it is."""
-    guides = [clamp(f"g{k}", at, (0.0, 9000.0, 9000.0)) for k, at in enumerate(((800, 400, 300), (-800, 400, 300), (0, -400, 300)))]
+    guides = [
+        clamp(f"g{k}", at, (0.0, 9000.0, 9000.0))
+        for k, at in enumerate(((800, 400, 300), (-800, 400, 300), (0, -400, 300)))
+    ]
     ties = [chain("ahead", (1000, 0, 300), (3000, 0, 300)), chain("behind", (-1000, 0, 300), (-3000, 0, 300))]
     done = held([*guides, *ties])
     assert done.movement.translation == pytest.approx((0, 0, 0)) and set(done.slack) == {"ahead", "behind"}
@@ -195,7 +218,11 @@ def test_the_ground_to_keep_clear_of() -> None:
     corners = np.array(clear_zone((0, 0), (3000, 4000), 1000))
     along, side = np.array((0.6, 0.8)), np.array((-0.8, 0.6))
     inside = [s * along + w * side for s in (-1999, 6999) for w in (-999, 999)]
-    signs = [np.cross(np.append(np.roll(corners, -1, 0)[k] - corners[k], 0), np.append(p - corners[k], 0))[2] for k in range(4) for p in inside]
+    signs = [
+        np.cross(np.append(np.roll(corners, -1, 0)[k] - corners[k], 0), np.append(p - corners[k], 0))[2]
+        for k in range(4)
+        for p in inside
+    ]
     assert all(s > 0 for s in signs) or all(s < 0 for s in signs)
     ends = np.clip((corners @ along), -1000, 6000)
     assert np.linalg.norm(corners - ends[:, None] * along, axis=1).max() <= 2000
@@ -207,7 +234,13 @@ def test_the_ground_to_keep_clear_of() -> None:
         ([], "forward"),
         ([clamp("a", (0, 0, 200))], "turning"),
         ([stand("a", (900, 500, 0)), stand("b", (900, -500, 0)), stand("c", (-900, 0, 0))], "forward"),
-        ([clamp(f"c{k}", (x, y, 200), (0.0, 9e3, 9e3)) for k, (x, y) in enumerate(((700, 700), (-700, 700), (0, -700)))], "going forward"),
+        (
+            [
+                clamp(f"c{k}", (x, y, 200), (0.0, 9e3, 9e3))
+                for k, (x, y) in enumerate(((700, 700), (-700, 700), (0, -700)))
+            ],
+            "going forward",
+        ),
     ],
 )
 def test_a_vehicle_that_is_not_held_says_which_way_it_is_free(anchors, words) -> None:
@@ -257,7 +290,9 @@ def test_forms_of_en_1993_1_8_by_hand() -> None:
     assert tab.modes == pytest.approx({"sheet": 400 * 2 * 50 / math.sqrt(3), "weld": 400 * 1.4 * 50 / math.sqrt(3)})
     assert tab.weakest == "weld" and tab.capacity_n == pytest.approx(8082.9, abs=0.1)
     hole = takes("hole", hole={"diameter_mm": 20, "edge_mm": 30})
-    assert hole.modes == pytest.approx({"bearing": 2.5 * 0.5 * 400 * 20 * 2, "tear_out": 2 * 400 * 2 * 20 / math.sqrt(3)})
+    assert hole.modes == pytest.approx(
+        {"bearing": 2.5 * 0.5 * 400 * 20 * 2, "tear_out": 2 * 400 * 2 * 20 / math.sqrt(3)}
+    )
     assert takes("hole", hole={"diameter_mm": 20, "edge_mm": 90}).modes["bearing"] == pytest.approx(2.5 * 400 * 20 * 2)
     bolts = {"count": 4, "area_mm2": 84.3, "rm_mpa": 800, "diameter_mm": 12, "edge_mm": 30}
     plate = takes("bolted_plate", bolts=bolts, factor=1)
@@ -272,7 +307,11 @@ def test_forms_of_en_1993_1_8_by_hand() -> None:
         ("hole", {"hole": {"diameter_mm": 20, "edge_mm": 10}}, "hole.edge_mm"),
         ("hole", {}, "hole"),
         ("tab_weld", {"weld": {"length_mm": 9}, "hole": {"diameter_mm": 20, "edge_mm": 30}}, "hole"),
-        ("bolted_plate", {"bolts": {"count": 1, "area_mm2": 1, "rm_mpa": 1, "diameter_mm": 8, "edge_mm": 4}}, "bolts.edge_mm"),
+        (
+            "bolted_plate",
+            {"bolts": {"count": 1, "area_mm2": 1, "rm_mpa": 1, "diameter_mm": 8, "edge_mm": 4}},
+            "bolts.edge_mm",
+        ),
     ],
 )
 def test_places_that_are_none(kind, more, field) -> None:
@@ -281,7 +320,9 @@ def test_places_that_are_none(kind, more, field) -> None:
     assert refused.value.field == field
 
 
-@pytest.mark.parametrize("wrong", [{"factor": 0.5}, {"weld": {"length_mm": 0}}, {"sheet": {"thickness_mm": -1, "rm_mpa": 1}}])
+@pytest.mark.parametrize(
+    "wrong", [{"factor": 0.5}, {"weld": {"length_mm": 0}}, {"sheet": {"thickness_mm": -1, "rm_mpa": 1}}]
+)
 def test_figures_that_are_none(wrong) -> None:
     request = {"kind": "tab_weld", "sheet": {"thickness_mm": 2, "rm_mpa": 400}, "weld": {"length_mm": 9}} | wrong
     with pytest.raises(Exception, match="|".join(wrong)):
@@ -336,8 +377,14 @@ def test_the_posterior_against_scipys_quadrature(cycles) -> None:
     def mean(of):
         edges = [-20.0, *breaks, 40.0]
         return sum(
-            quad(lambda r: of(r) * math.exp(density(r, cycles, prior, sigma) - top), a, b, limit=800, points=list(np.linspace(a, b, 40)[1:-1]))[0]
-            for a, b in zip(edges, edges[1:], strict=False)
+            quad(
+                lambda r: of(r) * math.exp(density(r, cycles, prior, sigma) - top),
+                a,
+                b,
+                limit=800,
+                points=list(np.linspace(a, b, 40)[1:-1]),
+            )[0]
+            for a, b in pairwise(edges)
         )
 
     whole = mean(lambda r: 1.0)
@@ -385,7 +432,8 @@ def test_a_pull_that_went_backwards_is_refused() -> None:
 
 
 def test_closed_loop_over_structures_that_give_back_5_mm() -> None:
-    """Over 5 ± 2 mm with a right prior, 1.5 mm of tolerance and readings ± 0.3: few end beyond, in fewer than two pulls on average."""
+    """Over 5 ± 2 mm with a right prior, 1.5 mm of tolerance and readings ± 0.3: few end beyond, in fewer than two pulls on
+    average."""
     rng = np.random.default_rng(8)
     ends, pulls = [], []
     for _ in range(150):

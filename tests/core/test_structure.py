@@ -101,7 +101,8 @@ MP = 7e6
     ],
 )
 def test_collapse_as_in_textbooks_on_plastic_design(name, load, collapses_at) -> None:
-    """Mp/L; 6Mp/L and 8Mp/L for a middle load on a span; the three mechanisms of a fixed portal of 3 m by 4 m (e.g. Neal, from memory)."""
+    """Mp/L; 6Mp/L and 8Mp/L for a middle load on a span; the three mechanisms of a fixed portal of 3 m by 4 m (e.g. Neal,
+    from memory)."""
     section = {"s": bending_only(MP)}
     if name.startswith("portal"):
         nodes = {"a": (0, 0, 0), "b": (0, 0, 3000), "c": (2000, 0, 3000), "d": (4000, 0, 3000), "e": (4000, 0, 0)}
@@ -112,7 +113,9 @@ def test_collapse_as_in_textbooks_on_plastic_design(name, load, collapses_at) ->
     else:
         nodes = {"a": (0, 0, 0), "b": (L, 0, 0), "c": (2 * L, 0, 0)}
         members = {"1": ("a", "b", "s"), "2": ("b", "c", "s")}
-        held = {"cantilever": {"a": ALL, "c": (False,) * 6}, "propped": {"a": ALL, "c": PINNED}}.get(name, {"a": ALL, "c": ALL})
+        held = {"cantilever": {"a": ALL, "c": (False,) * 6}, "propped": {"a": ALL, "c": PINNED}}.get(
+            name, {"a": ALL, "c": ALL}
+        )
         shape = {"b": (0, 0, -1)}
     asked = 1.25 * collapses_at
     carried = {node: tuple(asked / 2 * v for v in way) for node, way in shape.items()}
@@ -155,7 +158,8 @@ def test_pulling_back_as_hard_brings_back_home_and_a_mirrored_path_mirrors() -> 
 
 @pytest.mark.parametrize("seed", range(6))
 def test_energy_is_not_made(seed) -> None:
-    """Over fine steps the loads' work is elastic energy, energy of hardening, and what the hinges took: all three summed by hand."""
+    """Over fine steps the loads' work is elastic energy, energy of hardening, and what the hinges took: all three summed
+    by hand."""
     rng = np.random.default_rng(seed)
     made = ladder(4, rng, hardening=0.05)
     peak = {"L3": tuple(rng.normal(0, 30_000, 3)), "R0": tuple(rng.normal(0, 20_000, 3))}

@@ -5,12 +5,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from fairsquare.core.damage.read import UNDO_ORDER
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Many, Millimetres, Model, Row3, Vector
-from fairsquare.core.pull.search import Chain, Game, Played, Rig, found_plan
-from fairsquare.core.sheet.model import Sheet, find_point, points_by_code, tolerances
-from fairsquare.core.structure.frame import frame_of
+from fairsquare.core.pull.search import Chain, Game, Played, PlayedPull, Rig, found_plan
+from fairsquare.core.sheet.model import Sheet, find_point, partner_code, points_by_code, tolerances
+from fairsquare.core.structure.frame import Floats, frame_of
 from fairsquare.core.structure.skeleton import Skeleton
 
 Above0 = Annotated[float, Field(gt=0, le=1e12)]
@@ -18,6 +17,8 @@ School = Literal["outward", "reverse"]
 PullMode = Literal["twist", "skew", "mash", "rise", "sway", "spread"]
 Verdict = Literal["complete", "partial", "none"]
 
+MODES: tuple[PullMode, ...] = ("twist", "skew", "mash", "rise", "sway", "spread")
+"""In the order of the school `reverse`: that in which damage happens, backwards, as in `damage.read.UNDO_ORDER`."""
 _NEAR_LIMIT = 0.8
 
 
@@ -135,7 +136,9 @@ def _game(request: PlanPulls) -> Game:
             raise Refused(f"{node} is not a node of the skeleton.", field=at, value=node)
         find_point(points, code, at)
         if code not in request.points:
-            raise Refused(f"{code} was not read: read it, or take it out of the skeleton's codes.", field=at, value=code)
+            raise Refused(
+                f"{code} was not read: read it, or take it out of the skeleton's codes.", field=at, value=code
+            )
         if code in taken:
             raise Refused(f"{code} is carried by {taken[code]} already.", field=at, value=code)
         taken[code] = node
@@ -146,7 +149,7 @@ def _game(request: PlanPulls) -> Game:
         frame=frame,
         codes=codes,
         nodes=tuple(taken[code] for code in codes),
-        places=tuple(points[code].xyz for code in codes),
+        partners=tuple(partner_code(points[code]) for code in codes),
         deviations=tuple(
             tuple(read - told for read, told in zip(request.points[code].xyz, points[code].xyz, strict=True))
             for code in codes
@@ -162,12 +165,15 @@ def _game(request: PlanPulls) -> Game:
 
 def _rig_checked(request: PlanPulls) -> None:
     rig, skeleton = request.rig, request.skeleton
-    for kind, ones in (("towers", rig.towers), ("hooks", rig.hooks), ("anchors", rig.anchors)):
-        seen: set[str] = set()
-        for k, one in enumerate(ones):
-            if one.id in seen:
-                raise Refused(f"{one.id} stands there twice among the {kind}.", field=f"rig.{kind}.{k}.id", value=one.id)
-            seen.add(one.id)
+    names = {
+        "towers": [tower.id for tower in rig.towers],
+        "hooks": [hook.id for hook in rig.hooks],
+        "anchors": [anchor.id for anchor in rig.anchors],
+    }
+    for kind, ids in names.items():
+        for k, name in enumerate(ids):
+            if name in ids[:k]:
+                raise Refused(f"{name} stands there twice among the {kind}.", field=f"rig.{kind}.{k}.id", value=name)
     for k, tower in enumerate(rig.towers):
         if tower.z[0] > tower.z[1]:
             raise Refused(
@@ -193,40 +199,42 @@ def _rig_checked(request: PlanPulls) -> None:
 
 def _told(request: PlanPulls, game: Game, plan: Played) -> PullsPlanned:
     """Return a played plan in words and figures."""
-    pulls = []
-    for pull in plan.pulls:
-        pulls.append(
-            PlannedPull(
-                mode=_mode_name(pull.mode),
-                chains=tuple(
-                    PlannedChain(
-                        hook=chain.hook,
-                        tower=chain.tower,
-                        height_mm=chain.height,
-                        force_n=chain.force,
-                        use=chain.force / game.rig.limit(chain),
-                    )
-                    for chain in pull.chains
-                ),
-                anchors=dict(pull.anchors),
-                loaded=_rows(game.codes, pull.loaded),
-                free=_rows(game.codes, pull.free),
-            )
-        )
+    pulls = tuple(_pull_told(game, pull) for pull in plan.pulls)
     fair = game.fair(plan.deviations)
     predicted = {
         code: Predicted(deviation=row, fair=bool(ok))
         for (code, row), ok in zip(_rows(game.codes, plan.deviations).items(), fair, strict=True)
     }
-    uses = [chain.use for pull in pulls for chain in pull.chains] + [use for pull in pulls for use in pull.anchors.values()]
+    uses = [chain.use for pull in pulls for chain in pull.chains] + [
+        use for pull in pulls for use in pull.anchors.values()
+    ]
     unseen = _off_without_node(request, game)
     verdict: Verdict = "complete" if fair.all() and not unseen else "partial" if pulls else "none"
     return PullsPlanned(
         verdict=verdict,
-        pulls=tuple(pulls),
+        pulls=pulls,
         predicted=predicted,
         worst_use=max(uses, default=0.0),
-        cautions=tuple(_cautions(game, pulls, predicted, unseen)),
+        cautions=tuple(_cautions(pulls, predicted, unseen)),
+    )
+
+
+def _pull_told(game: Game, pull: PlayedPull) -> PlannedPull:
+    return PlannedPull(
+        mode=MODES[pull.mode],
+        chains=tuple(
+            PlannedChain(
+                hook=chain.hook,
+                tower=chain.tower,
+                height_mm=chain.height,
+                force_n=chain.force,
+                use=chain.force / game.rig.limit(chain),
+            )
+            for chain in pull.chains
+        ),
+        anchors=dict(pull.anchors),
+        loaded=_rows(game.codes, pull.loaded),
+        free=_rows(game.codes, pull.free),
     )
 
 
@@ -238,42 +246,35 @@ def _off_without_node(request: PlanPulls, game: Game) -> list[str]:
         if code not in known
         and any(
             abs(a - b) > limit
-            for a, b, limit in zip(
-                read.xyz, points[code].xyz, tolerances(request.sheet, points[code]), strict=True
-            )
+            for a, b, limit in zip(read.xyz, points[code].xyz, tolerances(request.sheet, points[code]), strict=True)
         )
     ]
 
 
-def _cautions(
-    game: Game, pulls: Sequence[PlannedPull], predicted: dict[str, Predicted], unseen: Sequence[str]
-) -> list[str]:
-    words = []
-    for number, pull in enumerate(pulls, 1):
-        for chain in pull.chains:
-            if chain.use > _NEAR_LIMIT:
-                words.append(f"Pull {number}: {chain.hook} to {chain.tower} takes {chain.use:.0%} of what it can.")
-        for anchor, use in pull.anchors.items():
-            if use > _NEAR_LIMIT:
-                words.append(f"Pull {number}: anchor {anchor} carries {use:.0%} of what it can.")
+def _cautions(pulls: Sequence[PlannedPull], predicted: dict[str, Predicted], unseen: Sequence[str]) -> list[str]:
+    words = [
+        f"Pull {number}: {chain.hook} to {chain.tower} takes {chain.use:.0%} of what it can."
+        for number, pull in enumerate(pulls, 1)
+        for chain in pull.chains
+        if chain.use > _NEAR_LIMIT
+    ]
+    words += [
+        f"Pull {number}: anchor {anchor} carries {use:.0%} of what it can."
+        for number, pull in enumerate(pulls, 1)
+        for anchor, use in pull.anchors.items()
+        if use > _NEAR_LIMIT
+    ]
     off = [code for code, one in predicted.items() if not one.fair]
     if off and pulls:
         words.append(f"Still off at the end: {', '.join(off)}.")
     if off and not pulls:
-        words.append(f"No pull of this rig was found that helps {', '.join(off)}: look at hooks, towers and what is held.")
+        words.append(
+            f"No pull of this rig was found that helps {', '.join(off)}: look at hooks, towers and what is held."
+        )
     if unseen:
         words.append(f"Off, and on no node of the skeleton, so the plan says nothing of it: {', '.join(unseen)}.")
     return words
 
 
-def _rows(codes: Sequence[str], deviations: Sequence[Sequence[float]]) -> dict[str, tuple[float, float, float]]:
+def _rows(codes: Sequence[str], deviations: Floats) -> dict[str, tuple[float, float, float]]:
     return {code: (float(x), float(y), float(z)) for code, (x, y, z) in zip(codes, deviations, strict=True)}
-
-
-def _mode_name(number: int) -> PullMode:
-    return MODES[number]
-
-
-MODES: tuple[PullMode, ...] = ("twist", "skew", "mash", "rise", "sway", "spread")
-"""In the order of the school `reverse`, that of `UNDO_ORDER`."""
-assert tuple(name.removesuffix("_deg") for name in UNDO_ORDER) == MODES

@@ -1,8 +1,10 @@
 """The search for pulls. A plan is a game: the frame moves as it must, and each move is a set of chains with heights and forces.
 
-A move begins with one chain, the best of all hooks, towers and heights at the force where it helps most. From there the forces at all
+A move begins with one chain, the best of all hooks, towers and heights at the force where it helps most. From there the
+forces at all
 hooks are bettered together: how every point answers to them is found by small changes (each played through the frame), the
-best forces that towers can give are a least-squares problem without negatives (Lawson and Hanson 1974), and what is really gained is
+best forces that towers can give are a least-squares problem without negatives (Lawson and Hanson 1974), and what is really
+gained is
 played again. The best few moves go on to the next pull.
 """
 
@@ -22,12 +24,13 @@ STEPS = 10
 
 _LEVELS = 9
 _STARTS, _BEAM = 3, 2
-_ROUNDS = 8
+_ROUNDS = 14
 _ROUGH_STEPS = 4
 _SLOPE_HOOKS = 4
 _PRICE = 5e-5
-_EFFORT = 240_000
-_STAGES = 1
+_EFFORT = 280_000
+"""Members whose hinges may be worked out in one search: some 6 s of one core. No clock, so that the answer is the same
+everywhere."""
 _DAMPINGS = (1e-3, 1e-2, 1e-1, 1.0)
 _CLOSE_ENOUGH = 0.75
 _ASIDE = 0.3
@@ -86,14 +89,13 @@ class Game:
         frame: Frame,
         codes: tuple[str, ...],
         nodes: tuple[str, ...],
-        places: Sequence[Sequence[float]],
+        partners: Sequence[str | None],
         deviations: Sequence[Sequence[float]],
         tolerances: Sequence[Sequence[float]],
         rig: Rig,
     ) -> None:
         self.frame, self.codes, self.rig = frame, codes, rig
         self.follower = Follower(frame)
-        self.effort = float(_EFFORT)
         self.start: Floats = np.array(deviations, dtype=float).reshape(-1, 3)
         self.tolerances: Floats = np.maximum(np.array(tolerances, dtype=float).reshape(-1, 3), 1e-9)
         self.limits: Floats = np.array(tolerances, dtype=float).reshape(-1, 3)
@@ -105,14 +107,17 @@ class Game:
         self.hook_slots = slot[[self.node_index[rig.hooks[hook][0]] for hook in self.hooks]].reshape(-1, 3)
         self.anchor_nodes = [self.node_index[node] for node, _ in rig.anchors.values()]
         self.anchor_limits = np.array([limit for _, limit in rig.anchors.values()])
-        self.pairs = _pairs(codes, places)
+        self.pairs = _pairs(codes, partners)
         middle = float(np.mean(frame.places[self.anchor_nodes, 0])) if rig.anchors else 0.0
-        self.reach = {hook: abs(float(frame.places[self.node_index[node], 0]) - middle) for hook, (node, _) in rig.hooks.items()}
+        self.reach = {
+            hook: abs(float(frame.places[self.node_index[node], 0]) - middle) for hook, (node, _) in rig.hooks.items()
+        }
         self.lines = tuple(self._lines())
 
     def fair(self, deviations: Floats) -> NDArray[np.bool_]:
         """Return which points (..., k) are within tolerance in each coordinate."""
-        return (np.abs(deviations) <= self.limits).all(axis=-1)
+        within: NDArray[np.bool_] = np.all(np.abs(deviations) <= self.limits, axis=-1)
+        return within
 
     def height(self, deviations: Floats) -> Floats:
         """Return how far deviations (..., k, 3) are from what is wanted: squares of what passes a part of the tolerance."""
@@ -147,7 +152,8 @@ class Game:
         (x, y), _, _ = self.rig.towers[tower]
         along = np.array([x, y, height]) - self.frame.places[self.node_index[self.rig.hooks[hook][0]]]
         size = float(np.linalg.norm(along))
-        return along / size if size > 0 else along
+        unit: Floats = along / size if size > 0 else along
+        return unit
 
     def forces(self, chains: Sequence[Chain]) -> Floats:
         """Return the forces (h, 3) of chains at hooks."""
@@ -210,7 +216,11 @@ class Game:
             if right is None:
                 mean, half, count = deviations[left], np.zeros(3), 1.0
             else:
-                mean, half, count = (deviations[left] + deviations[right]) / 2, (deviations[left] - deviations[right]) / 2, 2.0
+                mean, half, count = (
+                    (deviations[left] + deviations[right]) / 2,
+                    (deviations[left] - deviations[right]) / 2,
+                    2.0,
+                )
             for axis, (together, apart) in enumerate((("mash", "skew"), ("sway", "spread"), ("rise", "twist"))):
                 sizes[together] += count * float(mean[axis]) ** 2
                 sizes[apart] += count * float(half[axis]) ** 2
@@ -218,7 +228,8 @@ class Game:
 
 
 class Line(NamedTuple):
-    """A hook drawn to a tower: number and name of the hook, the tower, the lowest and highest direction (2, 3), and its limit in N."""
+    """A hook drawn to a tower: number and name of the hook, the tower, the lowest and highest direction (2, 3), and its
+    limit in N."""
 
     number: int
     hook: str
@@ -227,14 +238,16 @@ class Line(NamedTuple):
     limit: float
 
 
-def _pairs(codes: Sequence[str], places: Sequence[Sequence[float]]) -> tuple[tuple[int, int | None], ...]:
+def _pairs(codes: Sequence[str], partners: Sequence[str | None]) -> tuple[tuple[int, int | None], ...]:
     """Return the numbers of left and right codes of each pair; those without a partner alone."""
     index = {code: number for number, code in enumerate(codes)}
     found: list[tuple[int, int | None]] = []
-    for code, number in index.items():
-        if code.endswith("R") and code[:-1] + "L" in index:
-            continue
-        found.append((number, index.get(code[:-1] + "R") if code.endswith("L") else None))
+    done: set[int] = set()
+    for number, partner in enumerate(partners):
+        other = index.get(partner or "")
+        if number not in done:
+            found.append((number, None if other == number else other))
+            done |= {number} if other is None else {number, other}
     return tuple(found)
 
 
@@ -255,15 +268,18 @@ def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> 
     beam, best = [nothing], nothing
     for _ in range(most):
         onward: list[Played] = []
-        game.effort = min(float(_EFFORT), game.follower.work + _EFFORT / _STAGES)
         for so_far in beam:
-            if game.follower.work > game.effort:
+            if game.follower.work > _EFFORT:
                 break
             for move in _moves(game, so_far, school):
                 played = _added(game, so_far, move.chains)
                 if played is not None and _allowed(game, played, school):
                     onward.append(played)
-        onward = [one for one in onward if float(game.height(one.deviations)) < _WORTH * float(game.height(_before(game, one)))]
+        onward = [
+            one
+            for one in onward
+            if float(game.height(one.deviations)) < _WORTH * float(game.height(_before(game, one)))
+        ]
         if not onward:
             break
         onward.sort(key=lambda one: _rank(game, one))
@@ -339,7 +355,7 @@ def _moves(game: Game, so_far: Played, school: str) -> list[_Move]:
     moves = []
     for first in firsts[: _STARTS if not so_far.pulls else _BEAM]:
         moves.extend(_bettered(game, so_far, first, firsts, lines))
-        if game.follower.work > game.effort or any(game.fair(move.free).all() for move in moves):
+        if game.follower.work > _EFFORT or any(game.fair(move.free).all() for move in moves):
             break
     return sorted(moves, key=lambda move: move.height)
 
@@ -350,13 +366,13 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
     Every chain is drawn on in equal steps up to its limit, and what would stay if it were let go there is taken as elastic; a
     chain that makes things far worse is not drawn on.
     """
-    rays, owners, heights = [], [], []
+    rays, owners, levels = [], [], []
     for number, line in enumerate(lines):
         low, high = game.rig.towers[line.tower][1]
         for height in sorted({low, (low + high) / 2, high}):
             rays.append(game.direction(line.hook, line.tower, height))
             owners.append(number)
-            heights.append(height)
+            levels.append(height)
     count = len(rays)
     full = np.zeros((count, len(game.hooks), 3))
     for case, (ray, owner) in enumerate(zip(rays, owners, strict=True)):
@@ -372,10 +388,10 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
         standing = game.follower.advance(standing, part * whole[alive])
         free = game.at(standing.moved - standing.loads @ game.frame.flexibility)
         uses = game.anchor_uses(standing.natural, part * full[alive]).max(axis=1, initial=0.0)
-        height = game.height(free)
-        better = (height < best[alive] - 1e-12) & (uses <= _FULL)
-        best[alive[better]], share[alive[better]] = height[better], part
-        going = (uses <= _FULL) & (height <= 3.0 * now + 1.0)
+        far = game.height(free)
+        better = (far < best[alive] - 1e-12) & (uses <= _FULL)
+        best[alive[better]], share[alive[better]] = far[better], part
+        going = (uses <= _FULL) & (far <= 3.0 * now + 1.0)
         if not going.any():
             break
         if not going.all():
@@ -386,14 +402,12 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
         owner = owners[case]
         if share[case] > 0 and owner not in found:
             line = lines[owner]
-            chain = Chain(line.hook, line.tower, heights[case], float(share[case] * line.limit * _FULL))
+            chain = Chain(line.hook, line.tower, levels[case], float(share[case] * line.limit * _FULL))
             found[owner] = _Move((chain,), so_far.deviations, float(best[case]))
     return list(found.values())
 
 
-def _bettered(
-    game: Game, so_far: Played, first: _Move, others: Sequence[_Move], lines: Sequence[Line]
-) -> list[_Move]:
+def _bettered(game: Game, so_far: Played, first: _Move, others: Sequence[_Move], lines: Sequence[Line]) -> list[_Move]:
     """Return the best move near a first one, and on the way the best of a single chain, as their forces are bettered together."""
     forces = game.forces(first.chains)
     free, _ = game.tried(so_far.standing, forces[None])
@@ -422,7 +436,7 @@ def _bettered(
         frees, uses = game.tried(so_far.standing, np.stack([game.forces(chains) for chains in trials]))
         heights = np.where(uses <= _FULL, game.height(frees), np.inf)
         pick = int(np.argmin(heights))
-        if heights[pick] >= now.height * 0.98 or game.follower.work > game.effort:
+        if heights[pick] >= now.height * 0.98 or game.follower.work > _EFFORT:
             break
         now = _Move(trials[pick], frees[pick], float(heights[pick]))
         step = 0.01 * float(np.linalg.norm(game.forces(now.chains), axis=1).max())
@@ -484,7 +498,9 @@ def _wanted(
             if size[k] > 1e-3 * scale and (line.tower not in strongest or size[k] > size[strongest[line.tower]]):
                 strongest[line.tower] = k
         if len(strongest) == sum(one > 1e-3 * scale for one in size) or chosen:
-            return tuple(_chain(game, open_lines[k], shares[k] @ open_lines[k].rays) for k in sorted(strongest.values()))
+            return tuple(
+                _chain(game, open_lines[k], shares[k] @ open_lines[k].rays) for k in sorted(strongest.values())
+            )
         chosen = [open_lines[k] for k in sorted(strongest.values())]
         open_lines = chosen
     return ()

@@ -1,5 +1,6 @@
 """How far to pull now: what a structure gives back when it is let go, learned from the pulls already made."""
 
+from itertools import pairwise
 from typing import Annotated, Literal
 
 import numpy as np
@@ -72,7 +73,7 @@ class Returned:
         gains = np.array([cycle.after - cycle.before for cycle in cycles])
         edges = np.concatenate([[-np.inf], np.unique(np.append(strokes, also)), [np.inf]])
         nodes, logs = [], []
-        for low, high in zip(edges[:-1], edges[1:], strict=True):
+        for low, high in pairwise(edges):
             moving = strokes >= high
             precision = prior.sigma_mm**-2 + moving.sum() / tau**2
             mean = (prior.return_mm / prior.sigma_mm**2 + ((strokes - gains)[moving] / tau**2).sum()) / precision
@@ -93,7 +94,8 @@ class Returned:
 
 
 def _piece(mean: float, sigma: float, low: float, high: float) -> tuple[Floats, Floats]:
-    """Return nodes and weights for a normal between two limits, where it has its weight: near its mean, or near the limit that is."""
+    """Return nodes and weights for a normal between two limits, where it has its weight: near its mean, or near the limit
+    that is."""
     nearest = min(max(mean, low), high)
     behind = abs(nearest - mean)
     reach = _WIDE * sigma if behind == 0 else min(_WIDE * sigma, 45.0 * sigma**2 / behind)
@@ -157,6 +159,8 @@ def _advice(request: NextPull) -> Advice:
     if now >= target - tolerance:
         return "done"
     last = request.cycles[-2:]
-    if len(last) == 2 and all(cycle.after - cycle.before <= _NO_GAIN_SIGMAS * request.reading_sigma_mm for cycle in last):
+    if len(last) == 2 and all(
+        cycle.after - cycle.before <= _NO_GAIN_SIGMAS * request.reading_sigma_mm for cycle in last
+    ):
         return "relieve"
     return "pull"

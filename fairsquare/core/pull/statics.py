@@ -56,7 +56,8 @@ class Pull(Model):
 
 
 class Anchor(Model):
-    """What holds the vehicle: a clamp (stiffness in N/mm, one for all axes or one each), a chain toward a place, a stand under it."""
+    """What holds the vehicle: a clamp (stiffness in N/mm, one for all axes or one each), a chain toward a place, a stand
+    under it."""
 
     id: Code
     at: Vector
@@ -143,7 +144,7 @@ def pull_statics(request: PullStatics) -> PullsHeld:
             force=_row(force), use=None if anchor.capacity_n is None else size / anchor.capacity_n
         )
     takes = {pull.id: PullTakes(force_n=pulls[pull.id], use=_pull_use(pull)) for pull in request.pulls}
-    uses = [(name, one.use) for name, one in [*anchors.items(), *takes.items()]]
+    uses = {name: one.use for name, one in anchors.items()} | {name: one.use for name, one in takes.items()}
     chains = [anchor for anchor in request.anchors if anchor.kind == "chain" and anchor.toward is not None]
     lines = [(p.id, p.hook, p.tower) for p in request.pulls] + [(c.id, c.at, c.toward or c.at) for c in chains]
     return PullsHeld(
@@ -151,7 +152,7 @@ def pull_statics(request: PullStatics) -> PullsHeld:
         anchors=anchors,
         pulls=takes,
         movement=Movement(translation=_row(moved[:3]), rotation_rad=_row(moved[3:])),
-        over=tuple(name for name, use in uses if use is not None and use > 1.0),
+        over=tuple(name for name, use in uses.items() if use is not None and use > 1.0),
         slack=tuple(
             anchor.id
             for anchor, force in zip(request.anchors, forces, strict=True)
@@ -245,7 +246,8 @@ class Holds:
         return movement
 
     def settled(self, load: Floats) -> tuple[Floats, list[Floats]]:
-        """Return the movement (6) under a load (6) and each anchor's force (3): the least of the energy, and of movements the least."""
+        """Return the movement (6) under a load (6) and each anchor's force (3): the least of the energy, and of movements
+        the least."""
         pushed = load / self.unit
         base = (self.clamped.T * self.clamp_stiffness) @ self.clamped
         moved = np.zeros(6)
@@ -291,7 +293,8 @@ class Holds:
         return low if last <= low_slope else low + (beyond - low) * low_slope / (low_slope - last)
 
     def _least(self, moved: Floats) -> Floats:
-        """Return the least movement (mm and radians as they are) that makes the same forces: where there is play, any is possible."""
+        """Return the least movement (mm and radians as they are) that makes the same forces: where there is play, any is
+        possible."""
         stretch = self.drawn @ moved
         tight = self.draw_stiffness * stretch > 1e-10 * max(1.0, float(np.abs(moved).max()))
         fixed = np.vstack([self.clamped[self.clamp_stiffness > 0], self.drawn[tight]]) * self.unit
@@ -305,7 +308,7 @@ class Holds:
         # least |p| with slack·(nearest + kernel p) ≤ 0: Lawson and Hanson 1974, chapter 23, by least squares that are not negative
         limits = -room
         if not len(rows) or (limits <= 1e-12).all():
-            return nearest * self.unit
+            return np.asarray(nearest * self.unit)
         scale = np.abs(limits).max()
         system = np.vstack([rows.T, limits[None] / scale])
         aim = np.zeros(len(system))
@@ -314,7 +317,7 @@ class Holds:
         rest = system @ answer - aim
         if abs(rest[-1]) < 1e-14:
             return moved
-        return (nearest + kernel @ (-scale * rest[:-1] / rest[-1])) * self.unit
+        return np.asarray((nearest + kernel @ (-scale * rest[:-1] / rest[-1])) * self.unit)
 
 
 def axis_stiffness(anchor: Anchor) -> tuple[float, float, float]:
@@ -328,7 +331,8 @@ def _pulls_toward(anchor: Anchor) -> Floats:
     if anchor.kind == "stand" or anchor.toward is None:
         return np.array([0.0, 0.0, 1.0])
     along = np.array(anchor.toward) - np.array(anchor.at)
-    return along / np.linalg.norm(along)
+    unit: Floats = along / np.linalg.norm(along)
+    return unit
 
 
 def _row_along(at: Floats, direction: Floats) -> Floats:
@@ -342,7 +346,8 @@ def _wrench_of(pull: Pull) -> Floats:
     wrench = np.concatenate([force, np.cross(hook, force)])
     if pull.reacts_at is not None:
         wrench = wrench - np.concatenate([force, np.cross(pull.reacts_at, force)])
-    return wrench
+    total: Floats = wrench
+    return total
 
 
 def _pull_use(pull: Pull) -> float | None:
@@ -356,7 +361,8 @@ def _kernel(rows: Floats) -> Floats:
         return np.eye(rows.shape[1])
     _, sizes, turned = np.linalg.svd(rows)
     rank = int((sizes > 1e-9 * max(1.0, sizes[0])).sum())
-    return turned[rank:].T
+    kernel: Floats = turned[rank:].T
+    return kernel
 
 
 def _toward(stiff: Floats, left: Floats) -> Floats:
@@ -377,66 +383,63 @@ def _row(values: Floats) -> tuple[float, float, float]:
 
 def _checked(request: PullStatics) -> None:
     """Refuse what contradicts itself, with the field."""
+    names = [(f"pulls.{k}.id", pull.id) for k, pull in enumerate(request.pulls)]
+    names += [(f"anchors.{k}.id", anchor.id) for k, anchor in enumerate(request.anchors)]
     seen: set[str] = set()
-    for kind, ones in (("pulls", request.pulls), ("anchors", request.anchors)):
-        for k, one in enumerate(ones):
-            if one.id in seen:
-                raise Refused(f"{one.id} stands there twice; each pull and anchor needs a name of its own.", field=f"{kind}.{k}.id", value=one.id)
-            seen.add(one.id)
+    for field, name in names:
+        if name in seen:
+            words = f"{name} stands there twice; each pull and anchor needs a name of its own."
+            raise Refused(words, field=field, value=name)
+        seen.add(name)
     for k, pull in enumerate(request.pulls):
-        at = f"pulls.{k}"
-        by_ram = (pull.pressure_mpa, pull.ram_area_mm2)
-        if pull.force_n is None and None in by_ram:
-            missing = "pressure_mpa" if pull.pressure_mpa is None else "ram_area_mm2"
-            raise Refused(
-                f"Pull {pull.id} needs force_n, or pressure_mpa with ram_area_mm2.",
-                field=f"{at}.{missing if by_ram != (None, None) else 'force_n'}",
-                value=None,
-            )
-        if pull.force_n is not None and by_ram != (None, None):
-            raise Refused(
-                f"Pull {pull.id} has a force and a ram as well: give one of the two.", field=f"{at}.force_n", value=pull.force_n
-            )
-        if pull.force_n is not None and pull.falls != 1:
-            raise Refused(
-                f"Pull {pull.id}: falls belong to a ram's pressure; force_n is already what draws on the hook.",
-                field=f"{at}.falls",
-                value=pull.falls,
-            )
-        if _same(pull.hook, pull.tower):
-            raise Refused(f"Pull {pull.id}: hook and tower are at one place.", field=f"{at}.tower", value=pull.tower)
-        if pull.reacts_at is None and pull.reacts_capacity_n is not None:
-            raise Refused(
-                f"Pull {pull.id} has a limit for the place it bears on, but no such place (reacts_at).",
-                field=f"{at}.reacts_capacity_n",
-                value=pull.reacts_capacity_n,
-            )
-        if pull.reacts_at is not None and _same(pull.reacts_at, pull.hook):
-            raise Refused(
-                f"Pull {pull.id} bears where its hook is: it would do nothing.", field=f"{at}.reacts_at", value=pull.reacts_at
-            )
+        _check_force(pull, f"pulls.{k}")
+        _check_places(pull, f"pulls.{k}")
     for k, anchor in enumerate(request.anchors):
-        at = f"anchors.{k}"
-        if anchor.kind == "chain":
-            if anchor.toward is None or _same(anchor.toward, anchor.at):
-                raise Refused(
-                    f"Chain {anchor.id} needs the place that it runs toward, away from where it holds.",
-                    field=f"{at}.toward",
-                    value=anchor.toward,
-                )
-        elif anchor.toward is not None:
-            raise Refused(f"A {anchor.kind} runs toward nothing: leave toward out.", field=f"{at}.toward", value=anchor.toward)
-        if anchor.kind != "clamp":
-            if isinstance(anchor.stiffness, tuple):
-                raise Refused(
-                    f"The stiffness of {anchor.kind} {anchor.id} is one number; one for each axis is a clamp's.",
-                    field=f"{at}.stiffness",
-                    value=anchor.stiffness,
-                )
-            if anchor.stiffness == 0:
-                raise Refused(
-                    f"A stiffness of 0 holds nothing: {anchor.kind} {anchor.id} needs more.", field=f"{at}.stiffness", value=0
-                )
+        _check_anchor(anchor, f"anchors.{k}")
+
+
+def _check_force(pull: Pull, at: str) -> None:
+    by_ram = (pull.pressure_mpa, pull.ram_area_mm2)
+    if pull.force_n is None and None in by_ram:
+        missing = "pressure_mpa" if pull.pressure_mpa is None else "ram_area_mm2"
+        field = f"{at}.{missing if by_ram != (None, None) else 'force_n'}"
+        raise Refused(f"Pull {pull.id} needs force_n, or pressure_mpa with ram_area_mm2.", field=field, value=None)
+    if pull.force_n is not None and by_ram != (None, None):
+        words = f"Pull {pull.id} has a force and a ram as well: give one of the two."
+        raise Refused(words, field=f"{at}.force_n", value=pull.force_n)
+    if pull.force_n is not None and pull.falls != 1:
+        words = f"Pull {pull.id}: falls belong to a ram's pressure; force_n is already what draws on the hook."
+        raise Refused(words, field=f"{at}.falls", value=pull.falls)
+
+
+def _check_places(pull: Pull, at: str) -> None:
+    if _same(pull.hook, pull.tower):
+        raise Refused(f"Pull {pull.id}: hook and tower are at one place.", field=f"{at}.tower", value=pull.tower)
+    if pull.reacts_at is None and pull.reacts_capacity_n is not None:
+        words = f"Pull {pull.id} has a limit for the place it bears on, but no such place (reacts_at)."
+        raise Refused(words, field=f"{at}.reacts_capacity_n", value=pull.reacts_capacity_n)
+    if pull.reacts_at is not None and _same(pull.reacts_at, pull.hook):
+        words = f"Pull {pull.id} bears where its hook is: it would do nothing."
+        raise Refused(words, field=f"{at}.reacts_at", value=pull.reacts_at)
+
+
+def _check_anchor(anchor: Anchor, at: str) -> None:
+    if anchor.kind == "chain":
+        if anchor.toward is None or _same(anchor.toward, anchor.at):
+            words = f"Chain {anchor.id} needs the place that it runs toward, away from where it holds."
+            raise Refused(words, field=f"{at}.toward", value=anchor.toward)
+    elif anchor.toward is not None:
+        raise Refused(
+            f"A {anchor.kind} runs toward nothing: leave toward out.", field=f"{at}.toward", value=anchor.toward
+        )
+    if anchor.kind == "clamp":
+        return
+    if isinstance(anchor.stiffness, tuple):
+        words = f"The stiffness of {anchor.kind} {anchor.id} is one number; one for each axis is a clamp's."
+        raise Refused(words, field=f"{at}.stiffness", value=anchor.stiffness)
+    if anchor.stiffness == 0:
+        words = f"A stiffness of 0 holds nothing: {anchor.kind} {anchor.id} needs more."
+        raise Refused(words, field=f"{at}.stiffness", value=0)
 
 
 def _same(a: Sequence[float], b: Sequence[float]) -> bool:

@@ -65,16 +65,14 @@ class Frame:
         ends = (np.swapaxes(self.strain, 1, 2)[None] @ natural[..., None])[..., 0]
         count, width = len(natural), self.freedoms + 1
         where = (np.arange(count) * width)[:, None, None] + self.slots[None]
-        total = np.bincount(where.ravel(), ends.ravel(), minlength=count * width)
+        total: Floats = np.bincount(where.ravel(), ends.ravel(), minlength=count * width).astype(float)
         return total.reshape(count, width)[:, :-1]
 
     def end_forces(self, natural: Floats) -> Floats:
         """Return what the nodes put on the ends of each member, (m, 12) in its local axes, from its natural forces (m, 6)."""
         pull, twist, yi, yj, zi, zj = natural.T
         across_y, across_z = (zi + zj) / self.lengths, (yi + yj) / self.lengths
-        return np.stack(
-            [-pull, across_y, -across_z, -twist, yi, zi, pull, -across_y, across_z, twist, yj, zj], axis=1
-        )
+        return np.stack([-pull, across_y, -across_z, -twist, yi, zi, pull, -across_y, across_z, twist, yj, zj], axis=1)
 
     def node_loads(self, natural: Floats) -> Floats:
         """Return what the members ask of each node, (n, 6) in global axes, from natural forces (m, 6)."""
@@ -115,13 +113,13 @@ def frame_of(skeleton: Skeleton, at: str = "") -> Frame:
     axes = local_axes(along, np.array([one.roll_deg for one in members]))
     strain = _strain(lengths, axes)
 
-    free = np.ones((len(nodes), 6), dtype=bool)
+    moves = np.ones((len(nodes), 6), dtype=bool)
     for node, held in skeleton.supports.items():
-        free[index[node]] = ~np.array(held)
-    free = free.ravel()
+        moves[index[node]] = ~np.array(held)
+    free = moves.ravel()
     number = np.where(free, np.cumsum(free) - 1, int(free.sum()))
     slots = number[(ends[:, :, None] * 6 + np.arange(6)).reshape(len(members), 12)]
-    _held(nodes, lengths, strain, slots, number, free, at)
+    _held(nodes, lengths, strain, slots, free, at)
 
     of = [skeleton.sections[one.section] for one in members]
     rigid = np.array([(s.e * s.area, s.g * s.j, s.e * s.iy, s.e * s.iz) for s in of]).T
@@ -157,7 +155,7 @@ def assembled(blocks: Floats, slots: NDArray[np.intp], freedoms: int) -> Floats:
     """Return the (f, f) sum of member blocks (m, 12, 12) over the free degrees of freedom."""
     width = freedoms + 1
     where = slots[:, :, None] * width + slots[:, None, :]
-    total = np.bincount(where.ravel(), blocks.ravel(), minlength=width * width)
+    total: Floats = np.bincount(where.ravel(), blocks.ravel(), minlength=width * width).astype(float)
     return total.reshape(width, width)[:-1, :-1]
 
 
@@ -192,7 +190,6 @@ def _held(
     lengths: Floats,
     strain: Floats,
     slots: NDArray[np.intp],
-    number: NDArray[np.intp],
     free: NDArray[np.bool_],
     at: str,
 ) -> None:

@@ -2,7 +2,8 @@
 
 Each end yields where Σ((s − b)/p)² passes 1, s = (N, T, My, Mz) of the end, b the back force of its plastic parts (Prager's
 kinematic hardening), p what the section takes. The plastic increment is normal to that surface and taken at the end of the step
-(backward Euler; Simo and Hughes 1998, chapter 2, for the scheme; from memory). With a multiplier μ ≥ 0 for each end the increment is
+(backward Euler; Simo and Hughes 1998, chapter 2, for the scheme; from memory). With a multiplier μ ≥ 0 for each end the
+increment is
 μ p⁻² (s − b), so for given multipliers everything else is linear: only the two multipliers of a member are sought. The
 work of the step is convex in them, and 1/√Σ((s − b)/p)² is nearly linear in μ, which is why the iteration below takes few rounds.
 
@@ -24,7 +25,8 @@ _NATURAL = ((0, 0), (1, 0), (2, 0), (2, 1), (3, 0), (3, 1))
 
 
 class Yielded(NamedTuple):
-    """The members that yielded in the step: their numbers (k), multipliers (2, k), plastic parts, and softer stiffness (k, 6, 6)."""
+    """The members that yielded in the step: their numbers (k), multipliers (2, k), plastic parts, and softer stiffness (k,
+    6, 6)."""
 
     members: NDArray[np.intp]
     multipliers: Floats
@@ -66,7 +68,9 @@ def respond(
     if not len(members):
         none = np.zeros((2, 0))
         return Ends(natural, Yielded(members, none, np.zeros((4, 2, 0)), np.zeros((0, 6, 6))))
-    hinge = _Hinge(wanted[..., members], plastic[..., members], stiffness[:, members], back[:, members], yields[:, members])
+    hinge = _Hinge(
+        wanted[..., members], plastic[..., members], stiffness[:, members], back[:, members], yields[:, members]
+    )
     start = np.zeros((2, len(members))) if guess is None else guess[:, members]
     multipliers, at = hinge.solved(start)
     natural[members] = np.stack([at.force[component, end] for component, end in _NATURAL], axis=1)
@@ -74,7 +78,8 @@ def respond(
 
 
 class _At(NamedTuple):
-    """The state for given multipliers: forces, plastic increments, Σ((s−b)/p)² (2, k), normals, and the matrix of its fall (k of 2×2)."""
+    """The state for given multipliers: forces, plastic increments, Σ((s−b)/p)² (2, k), normals, and the matrix of its fall
+    (k of 2×2)."""
 
     force: Floats
     increment: Floats
@@ -174,7 +179,8 @@ def _fall(at: _At, active: NDArray[np.bool_]) -> tuple[Floats, Floats, Floats, F
 
 
 def _toward(fall: tuple[Floats, Floats, Floats], aim: Floats, found: Floats) -> Floats:
-    """Return the moves (2, k) of the multipliers: the least of the quadratic of matrix `fall` and slope −`aim` that leaves none below 0."""
+    """Return the moves (2, k) of the multipliers: the least of the quadratic of matrix `fall` and slope −`aim` that leaves
+    none below 0."""
     j11, j12, j22 = fall
     bottom = np.maximum(j11 * j22 - j12**2, 1e-14 * j11 * j22)
     both = np.stack([j22 * aim[0] - j12 * aim[1], j11 * aim[1] - j12 * aim[0]]) / bottom

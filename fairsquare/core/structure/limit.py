@@ -94,9 +94,7 @@ class _Limits:
                 spread = (inverse @ rows).reshape(members * 6, -1)
                 matrix = self.balance.T @ spread
                 residual = factor * wanted - self.balance.T @ forces.ravel()
-                both = np.linalg.solve(
-                    matrix, np.stack([wanted, residual + self.balance.T @ solved.ravel()], axis=1)
-                )
+                both = np.linalg.solve(matrix, np.stack([wanted, residual + self.balance.T @ solved.ravel()], axis=1))
                 # factor is linear in the aim, so its row gives: wanted·multiplier = weight
                 change = (weight - float(wanted @ both[:, 1])) / float(wanted @ both[:, 0])
                 multiplier = both[:, 0] * change + both[:, 1]
@@ -122,7 +120,9 @@ class _Limits:
         """Return the share of the move that lowers barrier less gain enough, inside what bounded ends take; 0 where none does."""
         before, part = self._height(forces), 1.0
         for _ in range(60):
-            if self._height(forces + part * move) - part * gain <= before - 0.2 * part * decrement + 1e-12 * abs(before):
+            if self._height(forces + part * move) - part * gain <= before - 0.2 * part * decrement + 1e-12 * abs(
+                before
+            ):
                 return part
             part *= 0.5
         return 0.0

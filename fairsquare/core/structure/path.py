@@ -70,7 +70,7 @@ class Follower:
 
         `guess` (c, f) are displacements to begin the search with.
         """
-        frame = self.frame
+        frame, scale = self.frame, self._scale
         cases, members = before.natural.shape[:2]
         if not frame.freedoms:
             return before
@@ -94,10 +94,7 @@ class Follower:
             natural = ends.natural.reshape(-1, members, 6)
             return loads[picked] - frame.gathered(natural), natural, ends.yielded
 
-        scale = self._scale
-        size = np.abs((loads - before.loads) * scale).max(axis=1)
-        floor = np.abs(loads * scale).max(axis=1) + np.abs(before.natural).max(axis=(1, 2), initial=0.0)
-        limit = np.maximum(_EXACT * size, _ROUNDING * floor)
+        limit, nearly = self._limits(before, loads)
         picked = np.arange(cases)
         left, natural, yielded = at(moved, picked)
         all_natural = natural
@@ -110,7 +107,7 @@ class Follower:
             better = off < 0.5 * best[picked]
             stuck[picked] = np.where(better, 0, stuck[picked] + 1)
             best[picked] = np.minimum(best[picked], off)
-            going = (off > limit[picked]) & ~((stuck[picked] > 3) & (off <= 1e-9 * (size + 1e-3 * floor)[picked]))
+            going = (off > limit[picked]) & ~((stuck[picked] > 3) & (off <= nearly[picked]))
             if not going.any():
                 break
             where = np.flatnonzero(going)
@@ -136,6 +133,12 @@ class Follower:
             all_natural[picked] = natural
             self._keep(plastic, multipliers, yielded, picked, members, before)
         return Standing(loads, moved, plastic, all_natural, multipliers)
+
+    def _limits(self, before: Standing, loads: Floats) -> tuple[Floats, Floats]:
+        """Return how much may be left out of balance (c), and how much where rounding lets it come no nearer."""
+        size = np.abs((loads - before.loads) * self._scale).max(axis=1)
+        floor = np.abs(loads * self._scale).max(axis=1) + np.abs(before.natural).max(axis=(1, 2), initial=0.0)
+        return np.maximum(_EXACT * size, _ROUNDING * floor), 1e-9 * (size + 1e-3 * floor)
 
     def follow(self, start: Standing, loads: Floats, steps: int) -> Standing:
         """Return where the cases stand after `steps` equal increments to `loads` (c, f)."""

@@ -66,7 +66,9 @@ def simulate_frame(request: SimulateFrame) -> FrameSimulated:
     collapse by the static theorem (see `limit`). Raises `Refused` for a frame that is wrong or can move without straining.
     """
     if sum(leg.steps for leg in request.path) > MOST_STEPS:
-        raise Refused(f"A path has {MOST_STEPS:,} steps at most.", field="path", value=sum(leg.steps for leg in request.path))
+        raise Refused(
+            f"A path has {MOST_STEPS:,} steps at most.", field="path", value=sum(leg.steps for leg in request.path)
+        )
     for k, leg in enumerate(request.path):
         for node in leg.to:
             if node not in request.nodes:

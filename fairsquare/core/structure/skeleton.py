@@ -65,13 +65,17 @@ class Skeleton(Model):
             here = f"{at}members.{k}"
             if member.id in seen:
                 raise Refused(
-                    f"Member {member.id} stands there twice; each needs a name of its own.", field=f"{here}.id", value=member.id
+                    f"Member {member.id} stands there twice; each needs a name of its own.",
+                    field=f"{here}.id",
+                    value=member.id,
                 )
             seen.add(member.id)
             for end in ("i", "j"):
                 node = getattr(member, end)
                 if node not in self.nodes:
-                    raise Refused(f"Member {member.id} ends at {node}, which is not a node.", field=f"{here}.{end}", value=node)
+                    raise Refused(
+                        f"Member {member.id} ends at {node}, which is not a node.", field=f"{here}.{end}", value=node
+                    )
             if member.section not in self.sections:
                 raise Refused(
                     f"Member {member.id} has the section {member.section}, which is not among the sections.",
@@ -81,11 +85,15 @@ class Skeleton(Model):
             a, b = self.nodes[member.i], self.nodes[member.j]
             if sum((p - q) ** 2 for p, q in zip(a, b, strict=True)) < 1e-12:
                 raise Refused(
-                    f"Member {member.id} has no length: {member.i} and {member.j} are at one place.", field=here, value=member.id
+                    f"Member {member.id} has no length: {member.i} and {member.j} are at one place.",
+                    field=here,
+                    value=member.id,
                 )
         for node in self.supports:
             if node not in self.nodes:
-                raise Refused(f"The support at {node} holds no node of the frame.", field=f"{at}supports.{node}", value=node)
+                raise Refused(
+                    f"The support at {node} holds no node of the frame.", field=f"{at}supports.{node}", value=node
+                )
         return self
 
 

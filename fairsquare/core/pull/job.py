@@ -1,0 +1,438 @@
+"""The pulls of a job: how the vehicle is held and pulled, the plan, and what was done of it, worked out from the facts."""
+
+from collections.abc import Mapping, Sequence
+from typing import Annotated, Literal, NamedTuple
+
+import numpy as np
+from pydantic import Field
+
+from fairsquare.core.damage.deviations import side_of
+from fairsquare.core.errors import Refused
+from fairsquare.core.model import Code, Many, Model, Row3, Vector
+from fairsquare.core.pull.plan import (
+    AtNode,
+    PlanPoint,
+    PlanPulls,
+    PlanSkeleton,
+    PullMode,
+    PullRig,
+    PullsPlanned,
+    School,
+    play_pulls,
+)
+from fairsquare.core.pull.plan import Tower as PlanTower
+from fairsquare.core.pull.search import Chain
+from fairsquare.core.pull.springback import Cycle, NextPull, Prior, PullAdvised, next_pull
+from fairsquare.core.pull.statics import Anchor, Pull, PullsHeld, PullStatics, Vehicle, pull_statics
+from fairsquare.core.sheet.model import Sheet, points_by_code, tolerances
+from fairsquare.core.structure.of_sheet import Box, skeleton_of
+
+Purpose = Literal["straighten", "reach", "try"]
+PURPOSES: dict[Purpose, str] = {
+    "straighten": "to straighten",
+    "reach": "to reach or free something",
+    "try": "to try, and see what moves",
+}
+HookKind = Literal["clamp", "hook", "tab", "plate", "chain"]
+HOOK_KINDS: dict[HookKind, str] = {
+    "clamp": "clamp on a flange",
+    "hook": "hook in a hole",
+    "tab": "welded tab",
+    "plate": "plate bolted through",
+    "chain": "chain round the member",
+}
+UNKNOWN_N = 1e9
+"""Stands for a capacity that nobody knows, where a calculation needs a number: never shown, and a caution goes with it."""
+CLAMP_STIFFNESS = 6000.0
+"""N/mm of a sill clamp on its stand. Common practice, no source."""
+FIRST_RETURN = Prior(return_mm=8.0, sigma_mm=4.0)
+"""What comes back, before anything is known of this structure: wide, for the stop is only as good as it."""
+SOFT_CAUTION = 0.8
+
+CAUTIONS: tuple[tuple[str, str], ...] = (
+    ("line", "Nobody in line with a chain, or astride it"),
+    ("cover", "Restraint cable or blanket over every chain"),
+    ("clear", "The shaded ground is clear, and stays so"),
+    ("stands", "Vehicle on stands, clamps tight, stands bear"),
+    ("hooks", "Hooks, clamps and tabs looked at, none home-made without a known limit"),
+    ("eyes", "Eyes, hands and ears protected; who pumps can see who measures"),
+)
+"""Ticked by hand before the first tension of each pull. Common practice, no source."""
+
+
+class PlacedTower(Model):
+    """A tower as it stands by the vehicle: place in plan, reach in height, capacity (None: unknown), its ram and falls of chain."""
+
+    id: Code
+    at: Annotated[tuple[float, float], Field(strict=False)]
+    z: Annotated[tuple[float, float], Field(strict=False)] = (150.0, 900.0)
+    capacity_n: float | None = Field(default=None, gt=0)
+    ram_area_mm2: float | None = Field(default=None, gt=0)
+    falls: int = Field(default=1, ge=1, le=10)
+
+
+class PlacedHook(Model):
+    """A place to pull at: the point it is at, what takes hold, and what that takes (None: unknown)."""
+
+    id: Code
+    code: Code
+    kind: HookKind = "clamp"
+    capacity_n: float | None = Field(default=None, gt=0)
+
+
+class PlacedAnchor(Model):
+    """What holds the vehicle at a point of it."""
+
+    id: Code
+    code: Code
+    stiffness: float = Field(default=CLAMP_STIFFNESS, gt=0)
+    capacity_n: float | None = Field(default=None, gt=0)
+
+
+class ChainSet(Model):
+    """A chain of a pull: hook, tower, height at the tower in mm, force in N."""
+
+    hook: Code
+    tower: Code
+    height_mm: float
+    force_n: float = Field(gt=0)
+
+
+class WorkPull(Model):
+    """One pull as it is to be made: what for, its chains, what comes off first and the hours for that, what is cleaned before.
+
+    `past_mm` sets the target that much past the sheet along the pull, on purpose, for the reason in `past_reason`.
+    """
+
+    purpose: Purpose = "straighten"
+    chains: Many[ChainSet]
+    first_off: str = Field(default="", max_length=300)
+    first_hours: float | None = Field(default=None, ge=0, le=1000)
+    body_off: bool = False
+    clean: str = Field(default="", max_length=300)
+    words: str = Field(default="", max_length=500)
+    past_mm: float = Field(default=0.0, ge=-50, le=50)
+    past_reason: str = Field(default="", max_length=500)
+
+
+class Setting(Model):
+    """How the vehicle is held and pulled: mass and centre of mass, towers, hooks, anchors, and the sections of its members."""
+
+    mass_kg: float = Field(default=1500.0, gt=0, le=60_000)
+    cg: Vector = (0.0, 0.0, 550.0)
+    towers: Many[PlacedTower]
+    hooks: Many[PlacedHook]
+    anchors: Many[PlacedAnchor]
+    boxes: dict[str, Box]
+
+
+class PlanSaid(Model):
+    """The plan as a person keeps it: the school whose order is followed, and the pulls in their order."""
+
+    school: School
+    pulls: Many[WorkPull]
+
+
+class PlanSeen(NamedTuple):
+    """A plan played through the frame, whether it holds pull by pull, and the rules that it breaks, in words by pull."""
+
+    played: PullsPlanned
+    held: tuple[PullsHeld | None, ...]
+    broken: tuple[tuple[str, ...], ...]
+
+
+def usual_setting(sheet: Sheet, boxes: Mapping[str, Box]) -> Setting:
+    """Return the setting that a job begins with: clamps at the outer reference pairs, hooks and towers at both ends and sides."""
+    references = [point for point in sheet.points if point.reference] or list(sheet.points)
+    xs = [point.xyz[0] for point in references]
+    front, rear = max(xs), min(xs)
+    anchors = [point for point in references if point.xyz[0] in (front, rear)]
+    free = [point for point in sheet.points if not rear <= point.xyz[0] <= front and side_of(point) != 0]
+    low, high = min(p.xyz[0] for p in sheet.points), max(p.xyz[0] for p in sheet.points)
+    wide = max(abs(p.xyz[1]) for p in sheet.points)
+    towers = []
+    if high > front:
+        towers += [("front left", (high + 1800, 300.0)), ("front right", (high + 1800, -300.0))]
+        towers += [("left front", (high - 300, wide + 1700)), ("right front", (high - 300, -wide - 1700))]
+    if low < rear:
+        towers += [
+            ("rear", (low - 1800, 0.0)),
+            ("left rear", (low + 300, wide + 1700)),
+            ("right rear", (low + 300, -wide - 1700)),
+        ]
+    return Setting(
+        mass_kg={"truck": 7000.0, "ladder": 2400.0, "trailer": 700.0}.get(sheet.construction, 1500.0),
+        cg=((front + rear) / 2, 0.0, 550.0),
+        towers=tuple(PlacedTower(id=name, at=at, capacity_n=100_000.0, ram_area_mm2=1590.0) for name, at in towers),
+        hooks=tuple(PlacedHook(id=f"at {point.code}", code=point.code, capacity_n=60_000.0) for point in free),
+        anchors=tuple(
+            PlacedAnchor(id=f"clamp {point.code}", code=point.code, capacity_n=90_000.0) for point in anchors
+        ),
+        boxes=dict(boxes),
+    )
+
+
+def plan_request(sheet: Sheet, places: Mapping[str, Row3], setting: Setting, school: School) -> PlanPulls:
+    """Return the request that plans the pulls of a job from where points stand. Raises `Refused` for what does not fit together."""
+    if not places:
+        raise Refused(
+            "Nothing is measured yet: a plan runs the damage backwards, so read the points first.",
+            field="points",
+            value={},
+        )
+    skeleton = skeleton_of(sheet, setting.boxes, [anchor.code for anchor in setting.anchors])
+    hooks = [hook for hook in setting.hooks if hook.code in skeleton.nodes]
+    return PlanPulls(
+        sheet=sheet,
+        points={code: PlanPoint(xyz=place) for code, place in places.items()},
+        skeleton=PlanSkeleton(
+            nodes=skeleton.nodes,
+            members=skeleton.members,
+            sections=skeleton.sections,
+            supports=skeleton.supports,
+            codes={code: code for code in skeleton.nodes if code in places},
+        ),
+        rig=PullRig(
+            towers=tuple(
+                PlanTower(id=t.id, at=t.at, z=t.z, capacity_n=t.capacity_n or UNKNOWN_N) for t in setting.towers
+            ),
+            hooks=tuple(AtNode(id=h.id, node=h.code, capacity_n=h.capacity_n or UNKNOWN_N) for h in hooks),
+            anchors=tuple(AtNode(id=a.id, node=a.code, capacity_n=a.capacity_n or UNKNOWN_N) for a in setting.anchors),
+        ),
+        school=school,
+    )
+
+
+def seen_plan(request: PlanPulls, setting: Setting, plan: PlanSaid) -> PlanSeen:
+    """Return what a person's plan does, pull by pull, and which rules it breaks. Raises `Refused` for a hook or tower that
+    is not there."""
+    _known(setting, plan)
+    played = play_pulls(
+        request, [[Chain(c.hook, c.tower, c.height_mm, c.force_n) for c in pull.chains] for pull in plan.pulls]
+    )
+    held: list[PullsHeld | None] = []
+    broken: list[tuple[str, ...]] = []
+    for number, work in enumerate(plan.pulls):
+        statics, words = will_hold(request, setting, work)
+        held.append(statics)
+        broken.append((*words, *_rules(request, setting, plan, played, number)))
+    return PlanSeen(played, tuple(held), tuple(broken))
+
+
+def will_hold(request: PlanPulls, setting: Setting, work: WorkPull) -> tuple[PullsHeld | None, tuple[str, ...]]:
+    """Return the statics of one pull on its anchors, or none and why in words: the vehicle is not held."""
+    try:
+        return pull_statics(statics_request(request, setting, work)), ()
+    except Refused as refused:
+        return None, (refused.title,)
+
+
+def statics_request(request: PlanPulls, setting: Setting, work: WorkPull) -> PullStatics:
+    """Return the request of the statics of one pull."""
+    nodes = request.skeleton.nodes
+    towers = {tower.id: tower for tower in setting.towers}
+    hooks = {hook.id: hook for hook in setting.hooks}
+    pulls = []
+    for number, chain in enumerate(work.chains, 1):
+        hook, tower = hooks[chain.hook], towers[chain.tower]
+        limits = [limit for limit in (hook.capacity_n, tower.capacity_n) if limit is not None]
+        pulls.append(
+            Pull(
+                id=f"chain {number}",
+                hook=nodes[hook.code],
+                tower=(*tower.at, chain.height_mm),
+                force_n=chain.force_n,
+                capacity_n=min(limits, default=None),
+            )
+        )
+    return PullStatics(
+        vehicle=Vehicle(mass_kg=setting.mass_kg, cg=setting.cg),
+        pulls=tuple(pulls),
+        anchors=tuple(
+            Anchor(id=a.id, at=nodes[a.code], kind="clamp", stiffness=a.stiffness, capacity_n=a.capacity_n)
+            for a in setting.anchors
+            if a.code in nodes
+        ),
+    )
+
+
+def _known(setting: Setting, plan: PlanSaid) -> None:
+    hooks, towers = {hook.id for hook in setting.hooks}, {tower.id for tower in setting.towers}
+    for number, work in enumerate(plan.pulls):
+        if not work.chains:
+            raise Refused(f"Pull {number + 1} has no chain.", field=f"pulls.{number}.chains", value=[])
+        for k, chain in enumerate(work.chains):
+            for name, known, value in (("hook", hooks, chain.hook), ("tower", towers, chain.tower)):
+                if value not in known:
+                    raise Refused(
+                        f"Pull {number + 1}: there is no {name} “{value}” in the setting.",
+                        field=f"pulls.{number}.chains.{k}.{name}",
+                        value=value,
+                    )
+
+
+def _rules(request: PlanPulls, setting: Setting, plan: PlanSaid, played: PullsPlanned, number: int) -> list[str]:
+    """Return the rules of a plan that a pull breaks, and the cautions that go with unknown gear, in words."""
+    work, done = plan.pulls[number], played.pulls[number]
+    towers = [chain.tower for chain in work.chains]
+    words = [
+        f"{chain.hook} to {chain.tower}: {chain.force_n / 1000:.0f} kN is more than it takes."
+        for chain in done.chains
+        if chain.use > 1
+    ]
+    words += [f"{anchor} carries {use:.0%} of what it can." for anchor, use in done.anchors.items() if use > 1]
+    if len(set(towers)) < len(towers):
+        words.append("One tower draws two chains at once.")
+    reach = {tower.id: tower.z for tower in setting.towers}
+    words += [
+        f"{chain.tower} does not reach {chain.height_mm:.0f} mm."
+        for chain in work.chains
+        if not reach[chain.tower][0] - 1e-6 <= chain.height_mm <= reach[chain.tower][1] + 1e-6
+    ]
+    if number and plan.school == "reverse" and _order(done.mode) < _order(played.pulls[number - 1].mode):
+        words.append(f"Out of order: {done.mode} is undone before {played.pulls[number - 1].mode}.")
+    elif number and plan.school == "outward":
+        nearer = _distance(setting, request, plan.pulls[number - 1]) - _distance(setting, request, work)
+        if nearer > 1:
+            words.append(
+                "Out of order: from the middle outward, this pull is nearer to the middle than the one before."
+            )
+    return words + _unknown_gear(setting, work)
+
+
+def _unknown_gear(setting: Setting, work: WorkPull) -> list[str]:
+    """Return a loud caution for each hook and tower of a pull of which nobody knows what it takes."""
+    hooks, towers = {chain.hook for chain in work.chains}, {chain.tower for chain in work.chains}
+    unknown = [hook.id for hook in setting.hooks if hook.capacity_n is None and hook.id in hooks]
+    unknown += [f"tower {tower.id}" for tower in setting.towers if tower.capacity_n is None and tower.id in towers]
+    return [
+        f"NOBODY KNOWS WHAT {name.upper()} TAKES. Home-made or unknown gear: find its limit, or use another."
+        for name in unknown
+    ]
+
+
+def _order(mode: PullMode) -> int:
+    return ("twist", "skew", "mash", "rise", "sway", "spread").index(mode)
+
+
+def _distance(setting: Setting, request: PlanPulls, work: WorkPull) -> float:
+    nodes = request.skeleton.nodes
+    middle = float(np.mean([nodes[a.code][0] for a in setting.anchors])) if setting.anchors else 0.0
+    at = {hook.id: nodes[hook.code][0] for hook in setting.hooks if hook.code in nodes}
+    return float(np.mean([abs(at[chain.hook] - middle) for chain in work.chains]))
+
+
+# ── the board ────────────────────────────────────────────────────────────────
+
+BoardState = Literal[
+    "cautions", "test", "look", "pulling", "hold", "relieve", "let_go", "read_free", "stopped", "ended"
+]
+BOARD_WORDS: dict[BoardState, str] = {
+    "cautions": "Before the first tension",
+    "test": "Light test pull",
+    "look": "Look again at every clamp",
+    "pulling": "Pull on, slowly",
+    "hold": "Hold",
+    "relieve": "Relieve the buckle",
+    "let_go": "Let go",
+    "read_free": "Read free",
+    "stopped": "Stop",
+    "ended": "Pull ended",
+}
+
+
+class Watched(Model):
+    """A point that is watched along the pull (`way`, a unit vector): mm from the sheet along it, + the way it goes."""
+
+    code: Code
+    way: Row3
+    target_mm: float
+    tolerance_mm: float
+    was_mm: float
+
+
+class PointCycle(Model):
+    """What one cycle did to a watched point, mm along the pull."""
+
+    code: Code
+    before_mm: float
+    loaded_mm: float
+    after_mm: float
+
+
+class AfterPull(Model):
+    """What was looked for after a pull: heat (°C and minutes, None: none), the dolly, stress relief, cracks, seams, the
+    dye test."""
+
+    heat_c: float | None = Field(default=None, ge=0, le=1500)
+    heat_min: float | None = Field(default=None, ge=0, le=600)
+    dolly: bool = False
+    relieved: bool = False
+    cracks: str = Field(default="", max_length=500)
+    seams: str = Field(default="", max_length=500)
+    dye_test: Literal["", "clear", "found"] = ""
+    words: str = Field(default="", max_length=500)
+
+
+def watched_points(
+    sheet: Sheet,
+    places: Mapping[str, Row3],
+    work: WorkPull,
+    played: PullsPlanned,
+    number: int,
+    most: int = 3,
+) -> tuple[Watched, ...]:
+    """Return the points that matter most in a pull: those it is to move farthest among the ones that are off, along their way."""
+    points = points_by_code(sheet)
+    pull = played.pulls[number]
+    before = (
+        played.pulls[number - 1].free
+        if number
+        else {code: tuple(a - b for a, b in zip(places[code], points[code].xyz, strict=True)) for code in pull.free}
+    )
+    moves = {code: np.subtract(pull.free[code], before[code]) for code in pull.free}
+    order = sorted(moves, key=lambda code: -float(np.linalg.norm(moves[code])))
+    found: list[Watched] = []
+    for code in order[:most]:
+        size = float(np.linalg.norm(moves[code]))
+        if size < 0.5 and found:
+            break
+        way = moves[code] / size if size > 0 else np.array([1.0, 0.0, 0.0])
+        now = np.subtract(places[code], points[code].xyz)
+        limit = float(np.min(np.array(tolerances(sheet, points[code])) / np.maximum(np.abs(way), 1e-6)))
+        found.append(
+            Watched(
+                code=code,
+                way=(float(way[0]), float(way[1]), float(way[2])),
+                target_mm=work.past_mm,
+                tolerance_mm=max(0.5, min(limit, max(tolerances(sheet, points[code])))),
+                was_mm=float(now @ way),
+            )
+        )
+    return tuple(found)
+
+
+def along(watched: Watched, sheet: Sheet, place: Row3) -> float:
+    """Return how far past the sheet a place is along a watched point's way, mm."""
+    return float(np.subtract(place, points_by_code(sheet)[watched.code].xyz) @ np.array(watched.way))
+
+
+def advice_for(
+    watched: Watched, now_mm: float, cycles: Sequence[PointCycle], prior: Prior = FIRST_RETURN, sigma: float = 0.3
+) -> PullAdvised:
+    """Return how far to pull a watched point now, from the cycles that it has been through in this job."""
+    own = tuple(
+        Cycle(before=c.before_mm, loaded=max(c.loaded_mm, c.before_mm), after=c.after_mm)
+        for c in cycles
+        if c.code == watched.code
+    )
+    return next_pull(
+        NextPull(
+            target_mm=watched.target_mm,
+            tolerance_mm=watched.tolerance_mm,
+            now_mm=now_mm,
+            prior=prior,
+            reading_sigma_mm=sigma,
+            cycles=own,
+        )
+    )

@@ -73,7 +73,7 @@ class Desk:
     def open_job(self, person: Person, key: str, details: JobDetails) -> str:
         """Take a vehicle in and return the number of its job."""
         check_may(person, "take in")
-        answer = self._once(
+        answer = self.once(
             person,
             key,
             "open job",
@@ -277,7 +277,7 @@ class Desk:
             raise Refused(
                 "How wide is a pin of this set? “Half a pin left” is then a reading.", field="pin_mm", value=None
             )
-        answer = self._once(
+        answer = self.once(
             person,
             key,
             "add tool",
@@ -293,7 +293,7 @@ class Desk:
             tools.retire_tool(connection, tool, person.id)
             return {}
 
-        self._once(person, key, f"retire tool {tool}", work)
+        self.once(person, key, f"retire tool {tool}", work)
 
     def tools(self) -> tuple[ShopTool, ...]:
         """Return the tools that the shop owns and uses."""
@@ -495,9 +495,10 @@ class Desk:
                 value=name,
             )
 
-    def _once(
+    def once(
         self, person: Person, key: str, purpose: str, work: Callable[[Connection], dict[str, Any]]
     ) -> dict[str, Any]:
+        """Do `work` once for a key of the client's; a second time return the first answer. Raises `Refused` for a bad key."""
         if not 8 <= len(key) <= 64 or not key.isascii() or not key.isprintable():
             raise Refused(
                 "request_key should be 8 to 64 plain characters, new for each deed.",
@@ -537,7 +538,7 @@ class Desk:
                 jobs.touch(connection, job.id)
             return answer
 
-        answer = self._once(person, key, purpose, held)
+        answer = self.once(person, key, purpose, held)
         self.bell.ring(number)
         return answer
 

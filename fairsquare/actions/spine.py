@@ -4,6 +4,8 @@ from typing import Literal, NamedTuple
 
 from fairsquare.actions.desk import JobView
 from fairsquare.core.damage.choices import member_states
+from fairsquare.core.pull.board import board_of, plan_of, pulls_wanted
+from fairsquare.core.pull.job import BOARD_WORDS
 from fairsquare.core.release.holds import Hold
 
 Status = Literal["done", "now", "todo"]
@@ -39,6 +41,9 @@ _STATIONS = (
     ("station", "damage", "Read the damage", "damage"),
     ("station", "decide", "Decide", "decide"),
     ("hold", "decision_made", "Decision made", "decide"),
+    ("station", "pulls", "Plan the pulls", "pulls"),
+    ("station", "board", "Pull", "board"),
+    ("hold", "pulls_done", "Pulls done", "board"),
     ("station", "fit", "Dry fit", "fit"),
     ("hold", "fit_accepted", "Fit accepted: weld", "fit"),
     ("station", "record", "Record", "record"),
@@ -48,9 +53,11 @@ _STATIONS = (
 def spine(view: JobView) -> list[Stop]:
     """Return the stops of a job in order; the first that is not done is `now`."""
     done = _done(view)
-    now = next((key for _, key, _, _ in _STATIONS if not done[key]), "record")
+    pulled = any(hold.name == "pulls_done" for hold in view.state.holds)
+    stations = [one for one in _STATIONS if pulled or one[1] != "pulls_done"]
+    now = next((key for _, key, _, _ in stations if not done[key]), "record")
     stops = []
-    for kind, key, title, page in _STATIONS:
+    for kind, key, title, page in stations:
         status: Status = "now" if key == now else "done" if done[key] else "todo"
         words = _hold_words(view.state.hold(key)) if kind == "hold" else ""  # type: ignore[arg-type]
         stops.append(Stop(kind, key, title, f"/jobs/{view.job.number}/{page}", status, words))  # type: ignore[arg-type]
@@ -80,6 +87,7 @@ def _done(view: JobView) -> dict[str, bool]:
     measured = bool(judged) and all(one.state != "unread" for one in judged.values())
     members = member_states(facts)
     undecided = any(state.open for state in members)
+    nothing_to_pull = closed["decision_made"] and not pulls_wanted(facts)
     return {
         "take-in": True,
         "made_safe": closed["made_safe"],
@@ -91,6 +99,9 @@ def _done(view: JobView) -> dict[str, bool]:
         "damage": closed["decision_made"] or (measured and closed["setup_accepted"] and not undecided),
         "decide": closed["decision_made"] or (bool(members) and not undecided),
         "decision_made": closed["decision_made"],
+        "pulls": bool(facts.pull_plans) or nothing_to_pull or closed.get("pulls_done", False),
+        "board": closed.get("pulls_done", nothing_to_pull),
+        "pulls_done": closed.get("pulls_done", True),
         "fit": bool(facts.gaps),
         "fit_accepted": closed["fit_accepted"],
         "record": False,
@@ -105,6 +116,19 @@ def _hold_words(hold: Hold) -> str:
     if hold.status == "ready":
         return "ready to be signed"
     return hold.missing[0].words if hold.missing else ""
+
+
+def _pull_words(view: JobView) -> str:
+    board, plan = board_of(view.facts), plan_of(view.facts)
+    if board:
+        return f"Pull {board.pull} is under way: {BOARD_WORDS[board.state].lower()}"
+    ended = {
+        event.pull
+        for event in view.facts.pull_events
+        if event.state == "ended" and event.plan == (plan.version if plan else 0)
+    }
+    left = [k for k in range(1, len(plan.plan.pulls) + 1 if plan else 1) if k not in ended]
+    return f"Pull {left[0]} of {len(plan.plan.pulls)}" if left and plan else "Read free, then sign the pulls"
 
 
 def _station_words(view: JobView, key: str) -> str:
@@ -124,5 +148,7 @@ def _station_words(view: JobView, key: str) -> str:
         "walk-round": "Walk round it: what is seen, photos",
         "damage": "Read the damage and decide",
         "decide": "Decide member by member",
+        "pulls": "Plan the pulls",
+        "board": _pull_words(view),
         "fit": "Read the gaps on the dry fit",
     }.get(key, "Take the vehicle in")

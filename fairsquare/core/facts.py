@@ -6,11 +6,12 @@ from pydantic import Field
 
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
 from fairsquare.core.measure.observations import Axis, SetupKind
-from fairsquare.core.model import Code, Model, Row3
+from fairsquare.core.model import Code, Many, Model, Row3
+from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Setting, Watched
 from fairsquare.core.sheet.model import Sheet, SpanMode
 
 Role = Literal["technician", "lead", "estimator", "apprentice"]
-HoldName = Literal["made_safe", "setup_accepted", "decision_made", "fit_accepted"]
+HoldName = Literal["made_safe", "setup_accepted", "decision_made", "pulls_done", "fit_accepted"]
 Purpose = Literal["reference", "point"]
 Moved = Literal["vehicle", "bench", "bridge", "structure", "sight"]
 ReadingKind = Literal["point", "span", "difference", "height", "offset", "gauge"]
@@ -340,6 +341,43 @@ class PartFact(Model):
     by: Who
 
 
+class PullSettingFact(Model):
+    """How the vehicle is held and pulled, as it was last kept."""
+
+    id: int
+    version: int
+    setting: Setting
+    by: Who
+
+
+class PullPlanFact(Model):
+    """A pull plan as it was kept; the last one counts, the others are what it was before."""
+
+    id: int
+    version: int
+    plan: PlanSaid
+    by: Who
+
+
+class PullEventFact(Model):
+    """What happened on the board: pull `pull` (from 1) of plan version `plan` went into `state`.
+
+    The first of a pull says what is watched; `ticked` are the cautions that were ticked by hand; a free reading closes a cycle of
+    each watched point; the end says what was looked for after the pull.
+    """
+
+    id: int
+    plan: int
+    pull: int
+    state: BoardState
+    by: Who
+    watched: Many[Watched] = ()
+    ticked: Many[str] = ()
+    cycles: Many[PointCycle] = ()
+    after: AfterPull | None = None
+    words: str = ""
+
+
 class SignatureFact(Model):
     """A signed hold point: `evidence` is what was seen, `reason` why what was missing was overridden."""
 
@@ -378,3 +416,6 @@ class JobFacts(Model):
     parts: tuple[PartFact, ...] = ()
     part_items: tuple[PartItemFact, ...] = ()
     part_spans: tuple[PartSpanFact, ...] = ()
+    pull_settings: tuple[PullSettingFact, ...] = ()
+    pull_plans: tuple[PullPlanFact, ...] = ()
+    pull_events: tuple[PullEventFact, ...] = ()

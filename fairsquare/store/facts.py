@@ -21,7 +21,7 @@ from fairsquare.core.facts import (
 )
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.store import damage, parts, photos, supplements
+from fairsquare.store import damage, parts, photos, pulls, supplements
 from fairsquare.store.database import Connection, rows, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
@@ -94,6 +94,9 @@ _PARTS = {
     "parts": "SELECT COUNT(*), MAX(id) FROM part WHERE job_id = {job}",
     "part_items": "SELECT COUNT(*), MAX(i.id) FROM part_item i JOIN part p ON p.id = i.part_id WHERE p.job_id = {job}",
     "part_spans": "SELECT COUNT(*), MAX(m.id) FROM part_measured m JOIN part p ON p.id = m.part_id WHERE p.job_id = {job}",
+    "pull_settings": "SELECT COUNT(*), MAX(id) FROM pull_setting WHERE job_id = {job}",
+    "pull_plans": "SELECT COUNT(*), MAX(id) FROM pull_plan WHERE job_id = {job}",
+    "pull_events": "SELECT COUNT(*), MAX(id) FROM pull_event WHERE job_id = {job}",
     "member_decisions": "SELECT COUNT(*), MAX(id) FROM member_decision WHERE job_id = {job}",
 }
 """What is recorded of a job, table by table. Rows are only ever added: how many there are, and the last, say whether any were."""
@@ -203,6 +206,9 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         go_aheads=part("go_aheads", lambda: supplements.go_aheads(connection, job.id)),
         parts=part("parts", lambda: parts.parts(connection, job.id)),
         part_items=part("part_items", lambda: parts.items(connection, job.id)),
+        pull_settings=part("pull_settings", lambda: pulls.settings(connection, job.id)),
+        pull_plans=part("pull_plans", lambda: pulls.plans(connection, job.id)),
+        pull_events=part("pull_events", lambda: pulls.events(connection, job.id)),
         part_spans=part("part_spans", lambda: parts.spans(connection, job.id)),
     )
 

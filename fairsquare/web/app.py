@@ -26,6 +26,7 @@ from fairsquare.web.middleware import PHOTOS, AroundRequests, LimitBody
 from fairsquare.web.page import SignInFirst, local_path, render
 from fairsquare.web.paper import Papers
 from fairsquare.web.routes import (
+    board,
     comparative,
     damage,
     decide,
@@ -37,8 +38,10 @@ from fairsquare.web.routes import (
     parts,
     payer,
     people,
+    pulls,
     readings,
     record,
+    rig,
     setup,
     sheet,
     sign_in,
@@ -94,6 +97,9 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         live,
         damage,
         decide,
+        pulls,
+        board,
+        rig,
         supplements,
         payer,
         parts,

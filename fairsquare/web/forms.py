@@ -75,3 +75,17 @@ def photos_of(facts: JobFacts, about: str) -> dict[int, list[int]]:
         if photo.about == about and photo.about_id is not None:
             found.setdefault(photo.about_id, []).append(photo.id)
     return found
+
+
+def number_of(text: str, field: str) -> float | None:
+    """Return a number as it was typed, comma or point, or none where nothing was. Raises `Refused`."""
+    said = text.strip().replace(",", ".").replace("−", "-")
+    if not said:
+        return None
+    try:
+        value = float(said)
+    except ValueError:
+        raise Refused("This should be a number, such as 12.5.", field=field, value=text[:40]) from None
+    if not -1e12 < value < 1e12:
+        raise Refused("This should be a number, such as 12.5.", field=field, value=text[:40])
+    return value

@@ -67,3 +67,11 @@ SIGNS = {
     "heat_marked": "marked by heat",
 }
 YES_NO = {"": "not said", "yes": "allowed", "no": "forbidden"}
+
+
+def way_words(way: tuple[float, float, float]) -> str:
+    """Return a direction as it is said: forward, to the left and up, the main part first."""
+    names = (("forward", "back"), ("to the left", "to the right"), ("up", "down"))
+    parts = sorted(range(3), key=lambda axis: -abs(way[axis]))
+    said = [names[axis][0 if way[axis] > 0 else 1] for axis in parts if abs(way[axis]) > 0.35]
+    return " and ".join(said)

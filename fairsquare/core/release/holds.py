@@ -15,6 +15,7 @@ from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.intake.supplements import line_states
 from fairsquare.core.measure.picture import Picture, current_setup, picture_of, reference_readings
 from fairsquare.core.model import Model
+from fairsquare.core.pull.board import after_pulls, pulls_wanted, staying_points, under_way
 from fairsquare.core.sheet.model import Sheet
 
 HoldStatus = Literal["closed", "ready", "missing"]
@@ -27,12 +28,14 @@ HOLD_TITLES: dict[HoldName, str] = {
     "made_safe": "Made safe",
     "setup_accepted": "Set-up accepted",
     "decision_made": "Decision made",
+    "pulls_done": "Pulls done",
     "fit_accepted": "Fit accepted: weld",
 }
 SIGNERS: dict[HoldName, frozenset[Role]] = {
     "made_safe": frozenset({"technician", "lead"}),
     "setup_accepted": frozenset({"technician", "lead"}),
     "decision_made": frozenset({"technician", "lead"}),
+    "pulls_done": frozenset({"technician", "lead"}),
     "fit_accepted": frozenset({"lead"}),
 }
 _WHY_CHANGED = {
@@ -49,6 +52,7 @@ _WHY_CHANGED = {
     "members": "a member was looked at again",
     "decisions": "a member was decided anew",
     "settled": "a contradiction was settled",
+    "pulls": "pulls were made since",
     "supplements": "a supplement waits for the payer's word",
 }
 
@@ -124,8 +128,10 @@ def _state(facts: JobFacts, picture: Picture | None) -> JobState:
     before = [*_unsigned(safe), *_unsigned(accepted)]
     decided = _decision(facts, picture, before)
     before += _unsigned(decided)
+    pulled = _pulls(facts, picture, before)
+    before += [missing for hold in pulled for missing in _unsigned(hold)]
     fit = _hold(facts, "fit_accepted", [*before, *_missing_fit(facts, picture)], _fit_evidence(facts, picture))
-    return JobState(picture=picture, holds=(safe, accepted, decided, fit))
+    return JobState(picture=picture, holds=(safe, accepted, decided, *pulled, fit))
 
 
 def may_sign(hold: Hold, role: Role) -> str | None:
@@ -307,6 +313,53 @@ def _decision_evidence(facts: JobFacts) -> dict[str, str]:
         "settled": _ids(one.id for one in facts.settlements),
         "supplements": _ids(state.line.id for state in line_states(facts) if state.blocks),
     }
+
+
+def _pulls(facts: JobFacts, picture: Picture | None, before: list[Missing]) -> tuple[Hold, ...]:
+    """Return the hold behind the pulls, where anything is pulled in this job."""
+    if not pulls_wanted(facts):
+        return ()
+    evidence = {"pulls": _ids(event.id for event in facts.pull_events)} | _read_evidence(facts, picture)
+    return (_hold(facts, "pulls_done", [*before, *_missing_pulls(facts, picture)], evidence),)
+
+
+def _missing_pulls(facts: JobFacts, picture: Picture | None) -> list[Missing]:
+    """Return what stands in the way of calling the pulls done: every point that stays is fair, read free after the last of them."""
+    if picture is None:
+        return [Missing(words="No point is measured: there is no set-up in force.")]
+    missing = []
+    if under_way(facts):
+        missing.append(Missing(words="A pull is under way: let go, read free, and end it."))
+    ends = after_pulls(facts)
+    for number, event in ends.items():
+        if event.after and (event.after.cracks.strip() or event.after.seams.strip()):
+            found = event.after.cracks.strip() or event.after.seams.strip()
+            words = f"Found after pull {number}: {found}. Put it among the members' signs and decide on it."
+            missing.append(Missing(words=words, overridable=True))
+    stay = set(staying_points(facts))
+    states = {code: judged.state for code, judged in picture.judged.items() if code in stay}
+    stale = [code for code in picture.stale_only if code in stay]
+    loaded = [code for code in picture.loaded_only if code in stay]
+    unread = [c for c, state in states.items() if state == "unread" and c not in stale and c not in loaded]
+    if unread:
+        missing.append(Missing(words=f"{_count(unread)} not read: {_list(unread)}."))
+    if loaded:
+        missing.append(Missing(words=f"Read only under load: {_list(loaded)}. Let go and read free."))
+    if stale:
+        missing.append(Missing(words=f"Read before the last pull: {_list(stale)}. Read again, free."))
+    for kind, words in (("off", "out of tolerance"), ("close", "inside, but not by more than the uncertainty")):
+        codes = [code for code, state in states.items() if state == kind]
+        if codes:
+            missing.append(Missing(words=f"{_count(codes)} {words}: {_list(codes)}.", overridable=True))
+    return missing
+
+
+def _read_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
+    evidence = {"movements": _ids(move.id for move in facts.movements if move.what != "sight")}
+    if picture:
+        stay = set(staying_points(facts))
+        evidence["readings"] = _ids(sorted({i for code, ids in picture.used.items() if code in stay for i in ids}))
+    return evidence
 
 
 def _missing_fit(facts: JobFacts, picture: Picture | None) -> list[Missing]:

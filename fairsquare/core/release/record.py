@@ -19,6 +19,9 @@ from fairsquare.core.facts import (
     PartItemFact,
     PartSpanFact,
     PhotoFact,
+    PullEventFact,
+    PullPlanFact,
+    PullSettingFact,
     ReadingFact,
     SafetyFact,
     SettlementFact,
@@ -38,7 +41,7 @@ from fairsquare.core.model import Model
 from fairsquare.core.release.holds import HoldStatus, job_state
 from fairsquare.core.sheet.model import Sheet
 
-FORMAT: Literal["fairsquare-record/3"] = "fairsquare-record/3"
+FORMAT: Literal["fairsquare-record/4"] = "fairsquare-record/4"
 CAUTIONS: tuple[str, ...] = (
     "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
     "license anyone to do the work.",
@@ -82,7 +85,7 @@ class Results(Model):
 class JobRecord(Model):
     """A whole record: facts as they were recorded, and results as they follow from them."""
 
-    format: Literal["fairsquare-record/3"]
+    format: Literal["fairsquare-record/4"]
     software: str
     workshop: str
     made: Who
@@ -111,6 +114,9 @@ class JobRecord(Model):
     parts: tuple[PartFact, ...]
     part_items: tuple[PartItemFact, ...]
     part_spans: tuple[PartSpanFact, ...]
+    pull_settings: tuple[PullSettingFact, ...]
+    pull_plans: tuple[PullPlanFact, ...]
+    pull_events: tuple[PullEventFact, ...]
     results: Results
     cautions: tuple[str, ...]
 

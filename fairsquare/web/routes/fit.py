@@ -17,6 +17,7 @@ PAGE_OF: dict[HoldName, str] = {
     "made_safe": "take-in",
     "setup_accepted": "set-up",
     "decision_made": "decide",
+    "pulls_done": "pulls",
     "fit_accepted": "fit",
 }
 

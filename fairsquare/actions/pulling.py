@@ -1,0 +1,353 @@
+"""Deeds of pulling: the rig, how the vehicle is held, the plan, and the steps of a pull on the board."""
+
+from typing import Any, get_args
+
+from fairsquare.actions.desk import Desk, JobView, Unsure
+from fairsquare.actions.rights import check_may
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import JobFacts, PullPlanFact
+from fairsquare.core.pull.board import UNDER_LOAD, Board, board_of, places_now, plan_of, setting_of
+from fairsquare.core.pull.gear import GEAR, Gear
+from fairsquare.core.pull.job import (
+    CAUTIONS,
+    AfterPull,
+    BoardState,
+    ChainSet,
+    PlanSaid,
+    PlanSeen,
+    PointCycle,
+    Setting,
+    WorkPull,
+    plan_request,
+    seen_plan,
+    watched_points,
+)
+from fairsquare.core.pull.plan import PlanPulls, School, plan_pulls
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.structure.of_sheet import skeleton_of
+from fairsquare.store import measuring, pulls
+from fairsquare.store.database import Connection
+from fairsquare.store.people import Person
+
+NEXT: dict[BoardState, tuple[BoardState, ...]] = {
+    "cautions": ("test", "ended"),
+    "test": ("look", "stopped", "let_go"),
+    "look": ("pulling", "stopped", "let_go"),
+    "pulling": ("hold", "relieve", "let_go", "stopped"),
+    "hold": ("pulling", "relieve", "let_go", "stopped"),
+    "relieve": ("pulling", "hold", "let_go", "stopped"),
+    "stopped": ("look", "let_go"),
+    "let_go": ("read_free",),
+    "read_free": ("cautions", "ended"),
+}
+"""Which state may follow which on the board."""
+
+
+# ── the rig ──────────────────────────────────────────────────────────────────
+
+
+def rig(desk: Desk) -> tuple[Gear, ...]:
+    """Return the pieces of the rig in use."""
+    return desk.database.run(pulls.gear)
+
+
+def add_gear(
+    desk: Desk,
+    person: Person,
+    key: str,
+    name: str,
+    kind: str,
+    capacity_n: float | None,
+    area_mm2: float | None,
+    made: str,
+    words: str,
+) -> int:
+    """Add a piece to the rig. A capacity that nobody knows is None, and is said loudly from then on."""
+    check_may(person, "decide")
+    name = " ".join(name.split())
+    if not 2 <= len(name) <= 120:
+        raise Refused("Name it, in 2 to 120 letters, as people call it.", field="name", value=name)
+    if kind not in GEAR:
+        raise Refused(f"Say what it is: {', '.join(GEAR.values())}.", field="kind", value=kind[:40])
+    if capacity_n is not None and not 0 < capacity_n <= 1e8:
+        raise Refused(
+            "What it takes should be above 0. Leave it empty where nobody knows.", field="capacity", value=capacity_n
+        )
+    if area_mm2 is not None and not 0 < area_mm2 <= 1e7:
+        raise Refused("The area of a ram should be above 0 mm².", field="area_mm2", value=area_mm2)
+    if made not in ("maker", "home"):
+        raise Refused("Say who made it: a maker, or the shop itself.", field="made", value=made[:20])
+    answer = desk.once(
+        person,
+        key,
+        "add gear",
+        lambda c: {"id": pulls.add_gear(c, name, kind, capacity_n, area_mm2, made, words.strip()[:300], person.id)},
+    )
+    return int(answer["id"])
+
+
+def look_at_gear(desk: Desk, person: Person, key: str, item: int, found: str, words: str) -> None:
+    """Record how a piece of the rig was found."""
+    check_may(person, "decide")
+    if found not in ("sound", "hurt", "retired"):
+        raise Refused("Say how it was found: sound, hurt, or retired.", field="found", value=found[:20])
+    if found != "sound" and len(words.strip()) < 3:
+        raise Refused("Say what is wrong with it.", field="words", value=words)
+    desk.once(
+        person,
+        key,
+        f"look at gear {item}",
+        lambda c: {"id": pulls.look_at_gear(c, item, found, words.strip()[:300], person.id)},
+    )
+
+
+# ── the plan ─────────────────────────────────────────────────────────────────
+
+
+def request_of(facts: JobFacts, school: School = "outward") -> tuple[Sheet, Setting, PlanPulls]:
+    """Return the sheet, the setting and the request for a plan of a job. Raises `Refused` without a sheet or readings."""
+    sheet, setting = facts.sheet, setting_of(facts)
+    if sheet is None or setting is None:
+        raise Refused("There is no sheet: a plan needs to know where points belong.", field="sheet", value=None)
+    return sheet, setting, plan_request(sheet, places_now(facts), setting, school)
+
+
+def keep_setting(desk: Desk, person: Person, key: str, number: str, setting: Setting, seen_version: int) -> int:
+    """Keep how the vehicle is held and pulled. Raises `Unsure` when somebody kept another meanwhile."""
+    check_may(person, "decide")
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        now = view.facts.pull_settings[-1].version if view.facts.pull_settings else 0
+        if now != seen_version:
+            by = view.facts.pull_settings[-1].by.name
+            raise Unsure(f"{by} changed it meanwhile: look at it, then change it again.", field="setting_version")
+        if view.facts.sheet is not None:
+            skeleton_of(view.facts.sheet, setting.boxes, [anchor.code for anchor in setting.anchors])
+        return {"version": pulls.keep_setting(connection, view.job.id, setting, person.id)}
+
+    return int(desk.in_job(person, key, f"setting {number}", number, work)["version"])
+
+
+def propose(facts: JobFacts, school: School, most: int = 6) -> PlanSaid:
+    """Return the plan that the calculation finds. Raises `Refused` for a vehicle without readings, or one that is not held."""
+    _, _, request = request_of(facts, school)
+    plan = plan_pulls(request.model_copy(update={"max_pulls": most}))
+    return PlanSaid(
+        school=school,
+        pulls=tuple(
+            WorkPull(
+                chains=tuple(
+                    ChainSet(
+                        hook=c.hook, tower=c.tower, height_mm=round(c.height_mm), force_n=round(c.force_n, -2) or 100.0
+                    )
+                    for c in pull.chains
+                )
+            )
+            for pull in plan.pulls
+        ),
+    )
+
+
+def keep_plan(desk: Desk, person: Person, key: str, number: str, plan: PlanSaid, seen_version: int) -> int:
+    """Keep a plan as the one that counts. Raises `Unsure` when another was kept meanwhile, or a pull is under way."""
+    check_may(person, "decide")
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        now = plan_of(view.facts)
+        if (now.version if now else 0) != seen_version:
+            words = (
+                f"{now.by.name if now else 'Somebody'} kept another plan meanwhile: look at it, then change it again."
+            )
+            raise Unsure(words, field="plan_version", value=seen_version)
+        if board_of(view.facts):
+            raise Unsure("A pull is under way: end it before the plan is changed.", field="plan_version")
+        if view.state.hold("decision_made").status != "closed":
+            raise Unsure("“Decision made” is not signed: pulls are planned after it.", field="plan_version")
+        _, setting, request = request_of(view.facts, plan.school)
+        for k, pull in enumerate(plan.pulls):
+            if pull.past_mm and len(pull.past_reason.strip()) < 8:
+                raise Refused(
+                    "A target past the sheet goes with a reason, in a sentence.",
+                    field=f"pulls.{k}.past_reason",
+                    value=pull.past_reason,
+                )
+        seen_plan(request, setting, plan)
+        return {"version": pulls.keep_plan(connection, view.job.id, plan, person.id)}
+
+    return int(desk.in_job(person, key, f"plan {number}", number, work)["version"])
+
+
+def seen(facts: JobFacts, plan: PlanSaid) -> PlanSeen:
+    """Return what a plan does from where the points stand."""
+    _, setting, request = request_of(facts, plan.school)
+    return seen_plan(request, setting, plan)
+
+
+# ── the board ────────────────────────────────────────────────────────────────
+
+
+def begin(desk: Desk, person: Person, key: str, number: str, pull: int) -> None:
+    """Begin a pull of the plan: what is watched is chosen, and the cautions stand first."""
+    check_may(person, "measure")
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        plan = _plan(view.facts)
+        if board_of(view.facts):
+            raise Unsure("A pull is under way already: go to its board.", field="pull", value=pull)
+        if not 1 <= pull <= len(plan.plan.pulls):
+            raise Refused(f"The plan has {len(plan.plan.pulls)} pulls.", field="pull", value=pull)
+        if view.setup is None:
+            raise Unsure("No set-up is in force: what is pulled is watched, so set up first.", field="pull", value=pull)
+        sheet, setting, request = request_of(view.facts, plan.plan.school)
+        work_pull = plan.plan.pulls[pull - 1]
+        alone = PlanSaid(school=plan.plan.school, pulls=(work_pull,))
+        played = seen_plan(request, setting, alone).played
+        watched = watched_points(sheet, places_now(view.facts), work_pull, played, 0)
+        body = {"watched": [one.model_dump() for one in watched]}
+        return {"id": pulls.note_event(connection, view.job.id, plan.version, pull, "cautions", body, person.id)}
+
+    desk.in_job(person, key, f"begin pull {number}", number, work)
+
+
+def go_on(
+    desk: Desk,
+    person: Person,
+    key: str,
+    number: str,
+    seen_state: BoardState,
+    state: BoardState,
+    ticked: tuple[str, ...] = (),
+    words: str = "",
+) -> None:
+    """Take the pull under way into its next state. Raises `Unsure` when somebody else did meanwhile."""
+    check_may(person, "measure")
+    if state not in get_args(BoardState):
+        raise Refused("There is no such state of the board.", field="state", value=str(state)[:20])
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        board = _board(view.facts)
+        if board.state != seen_state and state != "stopped":
+            raise Unsure(
+                f"{board.events[-1].by.name} went on meanwhile: the board has moved. Look at it, then say it again.",
+                field="state",
+                value=state,
+            )
+        if state == "stopped" and board.state == "stopped":
+            return {"id": board.events[-1].id}
+        if state not in NEXT.get(board.state, ()):
+            raise Unsure(f"From “{board.state}” the board does not go to “{state}”.", field="state", value=state)
+        if state == "test" and {name for name, _ in CAUTIONS} - set(ticked):
+            left = [text for name, text in CAUTIONS if name not in ticked]
+            raise Refused(f"Tick each one by hand first: {left[0]}.", field="ticked", value=list(ticked))
+        if board.state == "look" and state == "pulling" and "clamps" not in ticked:
+            raise Refused("Look at every clamp again, then tick it.", field="ticked", value=list(ticked))
+        body: dict[str, Any] = {"ticked": list(ticked), "words": words.strip()[:500]}
+        made = pulls.note_event(connection, view.job.id, board.plan.version, board.pull, state, body, person.id)
+        if state == "let_go" and board.state in UNDER_LOAD:
+            setup = view.setup.number if view.setup else None
+            words_moved = f"pull {board.pull}, cycle {board.cycle}: let go"
+            measuring.record_move(connection, view.job.id, setup, "structure", words_moved, person.id)
+            pulls.note_event(connection, view.job.id, board.plan.version, board.pull, "read_free", {}, person.id)
+        return {"id": made}
+
+    desk.in_job(person, key, f"board {number} {state}", number, work)
+
+
+def close_cycle(
+    desk: Desk, person: Person, key: str, number: str, cycles: tuple[PointCycle, ...], *, again: bool, after: AfterPull
+) -> None:
+    """Close a cycle with what it did to each watched point, and what was looked for; go round again, or end the pull."""
+    check_may(person, "measure")
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        board = _board(view.facts)
+        if board.state != "read_free":
+            raise Unsure("Let go and read free first.", field="state", value=board.state)
+        codes = {point.watched.code for point in board.points}
+        if {cycle.code for cycle in cycles} != codes:
+            missing = sorted(codes - {cycle.code for cycle in cycles})
+            raise Refused(f"Say where {', '.join(missing) or 'each watched point'} stands now.", field="cycles")
+        for cycle in cycles:
+            if cycle.loaded_mm < cycle.before_mm - 1.5:
+                raise Refused(
+                    f"{cycle.code} read {cycle.loaded_mm:.1f} under load and {cycle.before_mm:.1f} before: it went backwards. "
+                    "Read it again, along the pull.",
+                    field=f"loaded-{cycle.code}",
+                    value=cycle.loaded_mm,
+                )
+        _check_after(view.facts, after)
+        body = {"cycles": [cycle.model_dump() for cycle in cycles], "after": after.model_dump()}
+        state: BoardState = "cautions" if again else "ended"
+        return {"id": pulls.note_event(connection, view.job.id, board.plan.version, board.pull, state, body, person.id)}
+
+    desk.in_job(person, key, f"cycle {number}", number, work)
+
+
+def leave_off(desk: Desk, person: Person, key: str, number: str) -> None:
+    """End a pull on which no chain was drawn yet."""
+    go_on(desk, person, key, number, "cautions", "ended")
+
+
+def read_load(
+    desk: Desk,
+    person: Person,
+    key: str,
+    number: str,
+    tower: str,
+    force_n: float | None,
+    pressure_mpa: float | None,
+) -> None:
+    """Record what a load cell or a pump's gauge says at a tower."""
+    check_may(person, "measure")
+    if (force_n is None) == (pressure_mpa is None):
+        raise Refused("Give force_n, or pressure_mpa: one of the two.", field="force_n", value=force_n)
+    if max(force_n or 0.0, pressure_mpa or 0.0) < 0 or (force_n or 0.0) > 1e8 or (pressure_mpa or 0.0) > 1000:
+        raise Refused("A load is 0 or more, up to 100 MN or 1000 MPa.", field="force_n", value=force_n)
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        setting = setting_of(view.facts)
+        if setting is None or tower not in {one.id for one in setting.towers}:
+            raise Refused(f"There is no tower “{tower}” in this job's setting.", field="tower", value=tower[:40])
+        return {"id": pulls.read_load(connection, view.job.id, tower, force_n, pressure_mpa, person.id)}
+
+    desk.in_job(person, key, f"load {number}", number, work, touch=False, quick=True)
+
+
+def loads(desk: Desk, view: JobView) -> dict[str, tuple[float, float]]:
+    """Return the newest force at each tower in N, and how many seconds ago it was read. Pressure is turned to force by the ram."""
+    setting = setting_of(view.facts)
+    found = desk.database.run(lambda c: pulls.newest_loads(c, view.job.id))
+    towers = {tower.id: tower for tower in setting.towers} if setting else {}
+    forces = {}
+    for name, one in found.items():
+        tower = towers.get(name)
+        force = one["force_n"]
+        if force is None and tower is not None and tower.ram_area_mm2 is not None:
+            force = one["pressure_mpa"] * tower.ram_area_mm2 * tower.falls
+        if force is not None:
+            forces[name] = (float(force), float(one["ago_s"]))
+    return forces
+
+
+def _plan(facts: JobFacts) -> PullPlanFact:
+    plan = plan_of(facts)
+    if plan is None or not plan.plan.pulls:
+        raise Unsure("There is no plan yet: plan the pulls first.", field="pull")
+    return plan
+
+
+def _board(facts: JobFacts) -> Board:
+    board = board_of(facts)
+    if board is None:
+        raise Unsure("No pull is under way.", field="state")
+    return board
+
+
+def _check_after(facts: JobFacts, after: AfterPull) -> None:
+    """Refuse heat without its time, and an aluminium frame without the dye test."""
+    if (after.heat_c is None) != (after.heat_min is None):
+        raise Refused("Heat goes with its temperature and its minutes.", field="heat_min", value=after.heat_min)
+    if facts.sheet is not None and facts.sheet.construction == "aluminium" and not after.dye_test:
+        raise Refused("Aluminium: dye test after every pull. Say what it showed.", field="dye_test", value="")
+    if after.dye_test == "found" and not after.cracks.strip():
+        raise Refused("Say where the crack is that the dye showed.", field="cracks", value="")

@@ -1,0 +1,210 @@
+"""The pull board as it stands, worked out from the facts: what is under way, where each watched point is, and how far to go."""
+
+from collections.abc import Mapping
+from typing import NamedTuple
+
+import numpy as np
+
+from fairsquare.core.axes import apply_pose
+from fairsquare.core.damage.choices import member_states
+from fairsquare.core.damage.job import damage_picture, units_of
+from fairsquare.core.facts import JobFacts, PullEventFact, PullPlanFact, ReadingFact
+from fairsquare.core.measure.picture import counting, current_setup, picture_of
+from fairsquare.core.model import Row3
+from fairsquare.core.pull.job import (
+    BoardState,
+    PointCycle,
+    Setting,
+    Watched,
+    advice_for,
+    along,
+    usual_setting,
+)
+from fairsquare.core.pull.springback import PullAdvised
+from fairsquare.core.sheet.model import points_by_first_code
+from fairsquare.core.structure.of_sheet import usual_boxes
+
+UNDER_LOAD: frozenset[BoardState] = frozenset({"test", "look", "pulling", "hold", "relieve", "stopped"})
+"""States in which chains are, or may be, tight."""
+
+
+class WatchedNow(NamedTuple):
+    """A watched point now, mm along its way from the sheet: as last read (None: not yet), loaded or free, and what is advised."""
+
+    watched: Watched
+    now_mm: float | None
+    loaded: bool
+    read_at: str | None
+    most_loaded_mm: float | None
+    advice: PullAdvised | None
+    cycles: tuple[PointCycle, ...]
+
+    @property
+    def passed(self) -> bool:
+        """Whether it stands past what it must not pass, under load."""
+        limit = self.advice.must_not_pass_mm if self.advice else None
+        return bool(self.loaded and limit is not None and self.now_mm is not None and self.now_mm > limit)
+
+    @property
+    def reached(self) -> bool:
+        """Whether it is where it is to be let go."""
+        aim = self.advice.pull_to_mm if self.advice else None
+        return bool(self.loaded and aim is not None and self.now_mm is not None and self.now_mm >= aim)
+
+
+class Board(NamedTuple):
+    """A pull that is under way: its plan and number, the state, since when, and its watched points."""
+
+    plan: PullPlanFact
+    pull: int
+    state: BoardState
+    since: str
+    cycle: int
+    points: tuple[WatchedNow, ...]
+    events: tuple[PullEventFact, ...]
+
+
+def under_way(facts: JobFacts) -> tuple[PullEventFact, ...]:
+    """Return the events of the pull that was begun and not ended, oldest first; none where there is none."""
+    last = facts.pull_events[-1] if facts.pull_events else None
+    if last is None or last.state == "ended":
+        return ()
+    own: list[PullEventFact] = []
+    for event in reversed(facts.pull_events):
+        if event.state == "ended":
+            break
+        own.append(event)
+    return tuple(reversed(own))
+
+
+def setting_of(facts: JobFacts) -> Setting | None:
+    """Return how the vehicle is held and pulled: as kept, or the usual for its sheet; None without a sheet."""
+    if facts.pull_settings:
+        return facts.pull_settings[-1].setting
+    return usual_setting(facts.sheet, usual_boxes(facts.sheet)) if facts.sheet else None
+
+
+def plan_of(facts: JobFacts) -> PullPlanFact | None:
+    """Return the plan that counts."""
+    return facts.pull_plans[-1] if facts.pull_plans else None
+
+
+def places_now(facts: JobFacts) -> dict[str, Row3]:
+    """Return where each point stands as far as is known: as read since the structure last moved, else as first found."""
+    before = damage_picture(facts)
+    setup = current_setup(facts)
+    now = picture_of(facts, setup, facts.sheet) if setup and facts.sheet else None
+    found = {code: placed.xyz for code, placed in (before.placed if before else {}).items()}
+    found.update({code: placed.xyz for code, placed in (now.placed if now else {}).items()})
+    return found
+
+
+def board_of(facts: JobFacts) -> Board | None:
+    """Return the board of the pull under way, or None."""
+    events = under_way(facts)
+    if not events:
+        return None
+    plan = next(one for one in facts.pull_plans if one.version == events[0].plan)
+    watched = next(event.watched for event in events if event.watched)
+    cycles = all_cycles(facts)
+    here = sum(1 for event in events if event.cycles)
+    last = events[-1]
+    since = last.by.at
+    return Board(
+        plan=plan,
+        pull=events[0].pull,
+        state=last.state,
+        since=since,
+        cycle=here + 1,
+        points=tuple(_now(facts, one, cycles, events) for one in watched),
+        events=events,
+    )
+
+
+def all_cycles(facts: JobFacts) -> tuple[PointCycle, ...]:
+    """Return every cycle of every pull of the job, oldest first: what this structure has given back so far."""
+    return tuple(cycle for event in facts.pull_events for cycle in event.cycles)
+
+
+def loaded_places(facts: JobFacts, since: str) -> dict[str, list[tuple[ReadingFact, Row3]]]:
+    """Return the readings of points under load since a moment, in vehicle axes, oldest first."""
+    setup = current_setup(facts)
+    if setup is None or facts.sheet is None:
+        return {}
+    fit = picture_of(facts, setup, facts.sheet, join=False).fit
+    if fit is None or fit.rotation is None or fit.translation is None:
+        return {}
+    found: dict[str, list[tuple[ReadingFact, Row3]]] = {}
+    for reading in counting(facts.readings):
+        if reading.loaded and reading.xyz and reading.setup == setup.number and reading.by.at >= since:
+            x, y, z = apply_pose(np.array(fit.rotation), np.array(fit.translation), np.array([reading.xyz]))[0]
+            found.setdefault(reading.code, []).append((reading, (float(x), float(y), float(z))))
+    return found
+
+
+def _now(
+    facts: JobFacts, watched: Watched, cycles: tuple[PointCycle, ...], events: tuple[PullEventFact, ...]
+) -> WatchedNow:
+    own = tuple(cycle for cycle in cycles if cycle.code == watched.code)
+    sheet = facts.sheet
+    last_free = own[-1].after_mm if any(event.cycles for event in events) and own else watched.was_mm
+    last_done = next((event.by.at for event in reversed(events) if event.cycles), events[0].by.at)
+    loaded = loaded_places(facts, last_done).get(watched.code, [])
+    now: float | None = None
+    read_at, is_loaded, most = None, False, None
+    if loaded and sheet:
+        now, is_loaded, read_at = along(watched, sheet, loaded[-1][1]), True, loaded[-1][0].by.at
+        most = max(along(watched, sheet, place) for _, place in loaded)
+    if events[-1].state in ("let_go", "read_free"):
+        free = free_place(facts, watched.code)
+        now, is_loaded = (along(watched, sheet, free[0]) if free and sheet else None), False
+        read_at = free[1] if free else None
+    return WatchedNow(
+        watched=watched,
+        now_mm=now,
+        loaded=is_loaded,
+        read_at=read_at,
+        most_loaded_mm=most,
+        advice=advice_for(watched, last_free, own),
+        cycles=own,
+    )
+
+
+def free_place(facts: JobFacts, code: str) -> tuple[Row3, str] | None:
+    """Return where a point was read free since the structure last moved, and when; None where it was not."""
+    setup = current_setup(facts)
+    if setup is None or facts.sheet is None:
+        return None
+    picture = picture_of(facts, setup, facts.sheet)
+    placed = picture.placed.get(code)
+    used = set(picture.used.get(code, ()))
+    at = max((reading.by.at for reading in facts.readings if reading.id in used), default=None)
+    return (placed.xyz, at) if placed and at and code in picture.used else None
+
+
+def pulls_wanted(facts: JobFacts) -> bool:
+    """Say whether anything is pulled in this job: a member to be straightened, a plan, or a pull."""
+    decided = any(
+        state.decision and state.decision.decision in ("straighten", "try", "straighten_then_replace")
+        for state in member_states(facts)
+    )
+    return decided or bool(facts.pull_plans) or bool(facts.pull_events)
+
+
+def staying_points(facts: JobFacts) -> tuple[str, ...]:
+    """Return the points that stay: all of the sheet but those of members that come off whole or are left as they are."""
+    if facts.sheet is None:
+        return ()
+    gone = {
+        state.member
+        for state in member_states(facts)
+        if state.decision
+        and state.decision.decision in ("section", "replace_at_seams", "straighten_then_replace", "leave")
+    }
+    off = {point.code for member, points in units_of(facts.sheet).items() if member in gone for point in points}
+    return tuple(code for code in points_by_first_code(facts.sheet) if code not in off)
+
+
+def after_pulls(facts: JobFacts) -> Mapping[int, PullEventFact]:
+    """Return the last end of each pull, by its number."""
+    return {event.pull: event for event in facts.pull_events if event.state == "ended" and event.after}

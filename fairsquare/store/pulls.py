@@ -1,0 +1,201 @@
+"""The rig, how a vehicle is held and pulled, pull plans, what was done on the board, and loads. Rows are appended only."""
+
+import json
+from typing import Any
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import PullEventFact, PullPlanFact, PullSettingFact
+from fairsquare.core.pull.gear import Gear, GearKind
+from fairsquare.core.pull.job import BoardState, PlanSaid, Setting
+from fairsquare.store.database import Connection, insert, row, rows, utc, who
+
+_WHO = "p.full_name, p.role"
+
+
+def add_gear(
+    connection: Connection,
+    name: str,
+    kind: GearKind,
+    capacity_n: float | None,
+    area_mm2: float | None,
+    made: str,
+    words: str,
+    person_id: int,
+) -> int:
+    """Record a piece of the rig. Raises `Refused` for a name that another piece in use has."""
+    if any(one.name == name for one in gear(connection)):
+        raise Refused(f"There is a piece named {name} already: give this one another name.", field="name", value=name)
+    return insert(
+        connection,
+        """INSERT INTO rig_item (name, kind, capacity_n, area_mm2, made, words, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        name,
+        kind,
+        capacity_n,
+        area_mm2,
+        made,
+        words,
+        person_id,
+    )
+
+
+def look_at_gear(connection: Connection, item: int, found: str, words: str, person_id: int) -> int:
+    """Record how a piece was found: sound, hurt, or retired. Raises `Refused` for a piece that is not there."""
+    if row(connection, "SELECT id FROM rig_item WHERE id = %s", item) is None:
+        raise Refused("There is no such piece of the rig.", field="item", value=item)
+    return insert(
+        connection,
+        "INSERT INTO rig_look (item_id, found, words, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
+        item,
+        found,
+        words,
+        person_id,
+    )
+
+
+def gear(connection: Connection) -> tuple[Gear, ...]:
+    """Return the pieces in use, by kind and name, with the last look at each."""
+    found = rows(
+        connection,
+        """SELECT i.id, i.name, i.kind, i.capacity_n, i.area_mm2, i.made, i.words, l.found, l.at AS looked_at
+           FROM rig_item i
+           LEFT JOIN rig_look l ON l.id = (SELECT MAX(m.id) FROM rig_look m WHERE m.item_id = i.id)
+           WHERE NOT EXISTS (SELECT 1 FROM rig_look r WHERE r.item_id = i.id AND r.found = 'retired')
+           ORDER BY i.kind, i.name""",
+    )
+    return tuple(Gear(**{**one, "looked_at": utc(one["looked_at"]) if one["looked_at"] else None}) for one in found)
+
+
+def keep_setting(connection: Connection, job_id: int, setting: Setting, person_id: int) -> int:
+    """Keep how the vehicle is held and pulled as the next version, and return that."""
+    return _keep(connection, "pull_setting", job_id, setting.model_dump_json(), person_id)
+
+
+def keep_plan(connection: Connection, job_id: int, plan: PlanSaid, person_id: int) -> int:
+    """Keep a plan as the next version, and return that."""
+    return _keep(connection, "pull_plan", job_id, plan.model_dump_json(), person_id)
+
+
+def _keep(connection: Connection, table: str, job_id: int, body: str, person_id: int) -> int:
+    last = row(connection, f"SELECT MAX(version) AS last FROM {table} WHERE job_id = %s FOR UPDATE", job_id)  # noqa: S608 - a name of ours
+    version = int((last or {}).get("last") or 0) + 1
+    insert(
+        connection,
+        f"INSERT INTO {table} (job_id, version, body, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",  # noqa: S608 - a name of ours
+        job_id,
+        version,
+        body,
+        person_id,
+    )
+    return version
+
+
+def settings(connection: Connection, job_id: int) -> tuple[PullSettingFact, ...]:
+    """Return the last setting of a job."""
+    found = rows(
+        connection,
+        f"""SELECT s.id, s.version, s.body, s.at, {_WHO} FROM pull_setting s JOIN person p ON p.id = s.person_id
+            WHERE s.job_id = %s ORDER BY s.version DESC LIMIT 1""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        PullSettingFact(
+            id=one["id"], version=one["version"], setting=Setting.model_validate_json(one["body"]), by=who(one)
+        )
+        for one in found
+    )
+
+
+def plans(connection: Connection, job_id: int) -> tuple[PullPlanFact, ...]:
+    """Return the plans of a job, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT s.id, s.version, s.body, s.at, {_WHO} FROM pull_plan s JOIN person p ON p.id = s.person_id
+            WHERE s.job_id = %s ORDER BY s.version""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        PullPlanFact(id=one["id"], version=one["version"], plan=PlanSaid.model_validate_json(one["body"]), by=who(one))
+        for one in found
+    )
+
+
+def note_event(
+    connection: Connection, job_id: int, plan: int, pull: int, state: BoardState, body: dict[str, Any], person_id: int
+) -> int:
+    """Record what happened on the board."""
+    return insert(
+        connection,
+        """INSERT INTO pull_event (job_id, plan_version, pull, state, body, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        plan,
+        pull,
+        state,
+        json.dumps(body, ensure_ascii=False),
+        person_id,
+    )
+
+
+def events(connection: Connection, job_id: int) -> tuple[PullEventFact, ...]:
+    """Return what happened on the board of a job, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT e.id, e.plan_version, e.pull, e.state, e.body, e.at, {_WHO}
+            FROM pull_event e JOIN person p ON p.id = e.person_id WHERE e.job_id = %s ORDER BY e.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        PullEventFact.model_validate_json(
+            json.dumps(
+                {
+                    **json.loads(one["body"]),
+                    "id": one["id"],
+                    "plan": one["plan_version"],
+                    "pull": one["pull"],
+                    "state": one["state"],
+                    "by": who(one).model_dump(),
+                }
+            )
+        )
+        for one in found
+    )
+
+
+def read_load(
+    connection: Connection, job_id: int, tower: str, force_n: float | None, pressure_mpa: float | None, person_id: int
+) -> int:
+    """Record a load cell's force or a pump's pressure at a tower."""
+    return insert(
+        connection,
+        """INSERT INTO load_reading (job_id, tower, force_n, pressure_mpa, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        tower,
+        force_n,
+        pressure_mpa,
+        person_id,
+    )
+
+
+def newest_loads(connection: Connection, job_id: int) -> dict[str, dict[str, Any]]:
+    """Return the newest load at each tower: `force_n` or `pressure_mpa`, and `ago_s`, seconds since it was recorded."""
+    found = rows(
+        connection,
+        """SELECT tower, force_n, pressure_mpa, TIMESTAMPDIFF(MICROSECOND, at, UTC_TIMESTAMP(6)) / 1e6 AS ago_s
+           FROM load_reading WHERE id IN (SELECT MAX(id) FROM load_reading WHERE job_id = %s GROUP BY tower)""",
+        job_id,
+    )
+    return {one["tower"]: one for one in found}
+
+
+def most_loads(connection: Connection, job_id: int, since: str) -> dict[str, float]:
+    """Return the largest force or pressure at each tower since a moment (UTC, ISO 8601)."""
+    found = rows(
+        connection,
+        """SELECT tower, MAX(COALESCE(force_n, pressure_mpa)) AS most FROM load_reading
+           WHERE job_id = %s AND at >= %s GROUP BY tower""",
+        job_id,
+        since.rstrip("Z"),
+    )
+    return {one["tower"]: float(one["most"]) for one in found}

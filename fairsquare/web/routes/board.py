@@ -1,0 +1,254 @@
+"""The pull board: full screen, live, with what matters in figures that are read from five metres."""
+
+from typing import Any, cast
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import pulling
+from fairsquare.actions.desk import JobView
+from fairsquare.actions.spine import spine
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.lengths import read_length
+from fairsquare.core.model import Row3
+from fairsquare.core.pull.board import UNDER_LOAD, Board, WatchedNow, board_of, plan_of
+from fairsquare.core.pull.job import BOARD_WORDS, CAUTIONS, AfterPull, BoardState, PointCycle, WorkPull, will_hold
+from fairsquare.core.pull.statics import PullsHeld
+from fairsquare.drawings.board import cycles_drawing, scale_drawing
+from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.store.people import Session
+from fairsquare.web.forms import number_of, whole
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.words import way_words
+
+router = APIRouter()
+QUIET_S = 2.0
+"""After this long without a reading under load the board says so in the largest type there is."""
+
+
+@router.get("/jobs/{number}/board")
+def show(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the board of the pull under way, or what can be begun."""
+    return _page(request, session, number)
+
+
+@router.get("/jobs/{number}/board/now")
+def now(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the part of the board that lives."""
+    view = desk_of(request).view(number)
+    board = board_of(view.facts)
+    if board is None:
+        return render(request, "parts/board_gone.html", session, view=view)
+    return render(request, "parts/board.html", session, **_shown(request, view, board))
+
+
+@router.post("/jobs/{number}/board/begin")
+def begin(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Begin a pull."""
+    try:
+        pulling.begin(desk_of(request), form.session.person, form.key, number, whole(form.text("pull"), "pull"))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "board"))
+
+
+@router.post("/jobs/{number}/board/go")
+def go(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Take the pull into its next state."""
+    try:
+        pulling.go_on(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            number,
+            cast(BoardState, form.text("seen")),
+            cast(BoardState, form.text("state")),
+            ticked=tuple(name for name in (*(key for key, _ in CAUTIONS), "clamps") if form.text(f"tick-{name}")),
+            words=form.text("words"),
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "board"))
+
+
+@router.post("/jobs/{number}/board/cycle")
+def close_cycle(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Close a cycle: what came of it at each watched point, and what was looked for after the pull."""
+    desk = desk_of(request)
+    try:
+        board = board_of(desk.view(number).facts)
+        cycles = tuple(_cycle_typed(form, point) for point in (board.points if board else ()))
+        pulling.close_cycle(
+            desk,
+            form.session.person,
+            form.key,
+            number,
+            cycles,
+            again=form.text("do") == "again",
+            after=_after_typed(form),
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "board" if form.text("do") == "again" else "pulls"))
+
+
+def _cycle_typed(form: Form, point: WatchedNow) -> PointCycle:
+    code = point.watched.code
+
+    def mm(name: str) -> float:
+        text = form.text(f"{name}-{code}").strip()
+        if not text:
+            raise Refused(
+                f"Say where {code} stood, along the pull, + the way it goes.", field=f"{name}-{code}", value=""
+            )
+        return float(read_length(text, "mm", field=f"{name}-{code}").mm)
+
+    return PointCycle(code=code, before_mm=mm("before"), loaded_mm=mm("loaded"), after_mm=mm("after"))
+
+
+def _after_typed(form: Form) -> AfterPull:
+    dye = form.text("dye_test")
+    heat, minutes = number_of(form.text("heat_c"), "heat_c"), number_of(form.text("heat_min"), "heat_min")
+    if heat is not None and not 0 <= heat <= 1500:
+        raise Refused("Heat is 0 to 1500 °C.", field="heat_c", value=heat)
+    if minutes is not None and not 0 <= minutes <= 600:
+        raise Refused("Heat is held for 0 to 600 minutes.", field="heat_min", value=minutes)
+    if form.text("looked") != "1":
+        raise Refused("Look for new cracks and torn seams, then tick that it was done.", field="looked", value="")
+    return AfterPull(
+        heat_c=heat,
+        heat_min=minutes,
+        dolly=bool(form.text("dolly")),
+        relieved=bool(form.text("relieved")),
+        cracks=form.text("cracks").strip()[:500],
+        seams=form.text("seams").strip()[:500],
+        dye_test="clear" if dye == "clear" else "found" if dye == "found" else "",
+        words=form.text("words").strip()[:500],
+    )
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    board = board_of(view.facts)
+    if board is None:
+        plan = plan_of(view.facts)
+        ended = {event.pull: event for event in view.facts.pull_events if event.state == "ended"}
+        holds = [hold for hold in view.state.holds if hold.name == "pulls_done"]
+        return render(
+            request,
+            "pulls_made.html",
+            session,
+            fault=fault,
+            typed=typed,
+            view=view,
+            spine=spine(view),
+            at="board",
+            plan=plan,
+            ended=ended,
+            hold=holds[0] if holds else None,
+            drawn=cycles_drawing(_cycles_by_code(view)),
+            afters=[event for event in view.facts.pull_events if event.after],
+        )
+    return render(
+        request, "board.html", session, fault=fault, typed=typed, quiet_s=QUIET_S, **_shown(request, view, board)
+    )
+
+
+def _cycles_by_code(view: JobView) -> dict[str, list[PointCycle]]:
+    found: dict[str, list[PointCycle]] = {}
+    for event in view.facts.pull_events:
+        for cycle in event.cycles:
+            found.setdefault(cycle.code, []).append(cycle)
+    return found
+
+
+def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
+    work = board.plan.plan.pulls[board.pull - 1]
+    sheet, setting, made = pulling.request_of(view.facts, board.plan.plan.school)
+    statics, words = will_hold(made, setting, work)
+    deviations: dict[str, Row3] = {}
+    loads = pulling.loads(desk_of(request), view)
+    weakest = _weakest(statics, work)
+    chains = []
+    for number, chain in enumerate(work.chains, 1):
+        force = loads.get(chain.tower)
+        limit = statics.pulls[f"chain {number}"] if statics else None
+        takes = chain.force_n / limit.use if limit and limit.use else None
+        chains.append((chain, force, takes))
+    return {
+        "view": view,
+        "board": board,
+        "work": work,
+        "words": BOARD_WORDS[board.state],
+        "points": [(point, scale_drawing(point), way_words(point.watched.way)) for point in board.points],
+        "say": _say(board),
+        "stop": board.state == "stopped" or any(point.passed for point in board.points),
+        "under_load": board.state in UNDER_LOAD and board.state not in ("test", "look"),
+        "chains": chains,
+        "weakest": weakest,
+        "not_held": words,
+        "cautions": CAUTIONS,
+        "ground": pull_drawing(sheet, made.skeleton, setting, deviations, work, statics),
+        "last": board.events[-1],
+        "states": BOARD_WORDS,
+        "aluminium": sheet.construction == "aluminium",
+        "cycles_drawn": cycles_drawing({p.watched.code: list(p.cycles) for p in board.points if p.cycles}),
+    }
+
+
+def _weakest(statics: PullsHeld | None, work: WorkPull) -> tuple[str, float] | None:
+    """Return the link that works hardest at the planned force, and its use."""
+    if statics is None:
+        return None
+    uses = {name: one.use for name, one in statics.anchors.items() if one.use is not None}
+    for number, chain in enumerate(work.chains, 1):
+        use = statics.pulls[f"chain {number}"].use
+        if use is not None:
+            uses[f"{chain.hook} to {chain.tower}"] = use
+    return max(uses.items(), key=lambda one: one[1], default=None)
+
+
+def _say(board: Board) -> tuple[str, str]:
+    """Return the word of the board, and what stands small beside it."""
+    if any(point.passed for point in board.points) or board.state == "stopped":
+        passed = [point.watched.code for point in board.points if point.passed]
+        return (
+            "STOP",
+            f"{', '.join(passed)} past the limit: let go" if passed else "say why, look, then go on or let go",
+        )
+    advice = [point.advice.advice for point in board.points if point.advice]
+    if board.state == "pulling":
+        if all(point.reached for point in board.points if point.advice and point.advice.pull_to_mm is not None) and any(
+            point.reached for point in board.points
+        ):
+            return "LET GO", "far enough: let go, then read free"
+        if "relieve" in advice:
+            return "RELIEVE", "two pulls brought nothing: stress-relieve, look at the anchors, before more force"
+        left = [
+            (point.advice.pull_to_mm - point.now_mm, point.watched.code)
+            for point in board.points
+            if point.advice and point.advice.pull_to_mm is not None and point.now_mm is not None
+        ]
+        return (
+            "PULL ON, SLOWLY",
+            f"{max(left)[0]:.1f} mm to go at {max(left)[1]}" if left else "no reading under load yet",
+        )
+    if board.state == "read_free":
+        unread = [point.watched.code for point in board.points if point.now_mm is None]
+        return (
+            "READ FREE",
+            f"read {', '.join(unread)} free" if unread else "all watched points are read: close the cycle",
+        )
+    return {
+        "cautions": ("BEFORE THE FIRST TENSION", "tick each by hand"),
+        "test": ("LIGHT TEST PULL", "pump, ram and chain move, oil is high enough; then look at every clamp"),
+        "look": ("LOOK AT EVERY CLAMP", "again, now that there was tension on them"),
+        "hold": ("HOLD", "chains stay tight; nobody in line with one"),
+        "relieve": ("RELIEVE", "hammer with a dolly round the buckle, under tension"),
+    }.get(board.state, (BOARD_WORDS[board.state].upper(), ""))

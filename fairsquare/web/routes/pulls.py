@@ -1,0 +1,407 @@
+"""Planning the pulls: how the vehicle is held, the plan and what it does, whether each pull holds, and the cards to print."""
+
+from typing import Any, cast
+
+import numpy as np
+from fastapi import APIRouter, Depends, Request, Response
+from pydantic import ValidationError
+
+from fairsquare.actions import pulling
+from fairsquare.actions.desk import JobView
+from fairsquare.actions.spine import spine
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.pull.board import board_of, places_now, plan_of, setting_of
+from fairsquare.core.pull.job import (
+    CAUTIONS,
+    HOOK_KINDS,
+    PURPOSES,
+    ChainSet,
+    PlacedAnchor,
+    PlacedHook,
+    PlacedTower,
+    PlanSaid,
+    PlanSeen,
+    Setting,
+    WorkPull,
+    will_hold,
+)
+from fairsquare.core.pull.plan import School
+from fairsquare.core.pull.statics import movement_in_words
+from fairsquare.core.sheet.model import points_by_first_code
+from fairsquare.core.structure.of_sheet import Box
+from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.store.people import Session
+from fairsquare.web.forms import hours_of, number_of, whole
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+
+router = APIRouter()
+SCHOOLS = {"outward": "from the middle outward", "reverse": "as the damage came, backwards"}
+_CHAIN_ROWS = 6
+
+
+@router.get("/jobs/{number}/pulls")
+def show(request: Request, number: str, pull: int = 1, session: Session = Depends(signed_in)) -> Response:
+    """Show the plan, and one pull of it drawn."""
+    return _page(request, session, number, pull)
+
+
+@router.post("/jobs/{number}/pulls/find")
+def find(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Work out a plan and keep it."""
+    desk = desk_of(request)
+    try:
+        view = desk.view(number)
+        plan = pulling.propose(view.facts, _school(form.text("school")))
+        if not plan.pulls:
+            raise Refused(
+                "No pull of this rig was found that helps. Where nothing is off there is nothing to pull; else look at "
+                "hooks, towers and what is held.",
+                field="school",
+                value=form.text("school")[:20],
+            )
+        pulling.keep_plan(
+            desk, form.session.person, form.key, number, plan, whole(form.text("plan_version"), "plan_version")
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "pulls"))
+
+
+@router.post("/jobs/{number}/pulls/change")
+def change(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep a plan with one pull changed, added, moved or taken out."""
+    desk, pull = desk_of(request), whole(form.text("pull") or "1", "pull")
+    try:
+        view = desk.view(number)
+        now = plan_of(view.facts)
+        said = now.plan if now else PlanSaid(school=_school(form.text("school")), pulls=())
+        plan, pull = _changed(said, form, pull)
+        pulling.keep_plan(
+            desk, form.session.person, form.key, number, plan, whole(form.text("plan_version"), "plan_version")
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, pull, fault=fault, typed=form.typed())
+    return go_to(job_path(number, f"pulls?pull={pull}"))
+
+
+@router.post("/jobs/{number}/pulls/setting")
+def keep_setting(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep how the vehicle is held and pulled, and the sections of its members."""
+    desk = desk_of(request)
+    try:
+        setting = _setting_typed(form)
+        pulling.keep_setting(
+            desk, form.session.person, form.key, number, setting, whole(form.text("setting_version"), "setting_version")
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "pulls"))
+
+
+@router.post("/jobs/{number}/pulls/tower")
+def move_tower(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep a tower where it was dragged to."""
+    desk = desk_of(request)
+    try:
+        setting = setting_of(desk.view(number).facts)
+        if setting is None:
+            raise Refused("There is no sheet.", field="tower")
+        moved = _with_tower(setting, form.text("tower"), form.text("x"), form.text("y"))
+        pulling.keep_setting(
+            desk, form.session.person, form.key, number, moved, whole(form.text("setting_version"), "setting_version")
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
+    return go_to(job_path(number, f"pulls?pull={form.text('pull') or '1'}"))
+
+
+@router.get("/jobs/{number}/pulls/try")
+def try_tower(
+    request: Request,
+    number: str,
+    pull: int = 1,
+    tower: str = "",
+    x: str = "",
+    y: str = "",
+    height: str = "",
+    session: Session = Depends(signed_in),
+) -> Response:
+    """Show whether a pull would hold with a tower elsewhere, or its chain higher or lower: statics alone, quickly."""
+    view = desk_of(request).view(number)
+    plan, setting = plan_of(view.facts), setting_of(view.facts)
+    if plan is None or setting is None or not 1 <= pull <= len(plan.plan.pulls):
+        raise Refused("There is no such pull.", field="pull", value=pull)
+    moved = _with_tower(setting, tower, x, y) if tower else setting
+    work = plan.plan.pulls[pull - 1]
+    wanted = number_of(height, "height")
+    if wanted is not None:
+        chains = tuple(c.model_copy(update={"height_mm": wanted}) if c.tower == tower else c for c in work.chains)
+        work = work.model_copy(update={"chains": chains})
+    return render(request, "parts/will_hold.html", session, **_held(view, moved, work, pull))
+
+
+@router.get("/jobs/{number}/pulls/cards")
+def cards(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the plan as cards to print, one a pull."""
+    view = desk_of(request).view(number)
+    plan, setting = plan_of(view.facts), setting_of(view.facts)
+    if plan is None or setting is None:
+        raise Refused("There is no plan yet.", field="pull")
+    seen = pulling.seen(view.facts, plan.plan)
+    sheet, _, request_made = pulling.request_of(view.facts, plan.plan.school)
+    drawings = [
+        pull_drawing(
+            sheet, request_made.skeleton, setting, _before(view, seen, k), work, seen.held[k], seen.played.pulls[k].free
+        )
+        for k, work in enumerate(plan.plan.pulls)
+    ]
+    return render(
+        request,
+        "pull_cards.html",
+        session,
+        view=view,
+        plan=plan,
+        seen=seen,
+        drawings=drawings,
+        cautions=CAUTIONS,
+        purposes=PURPOSES,
+        places={hook.id: (hook.code, HOOK_KINDS[hook.kind]) for hook in setting.hooks},
+    )
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    pull: int,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    plan, setting = plan_of(view.facts), setting_of(view.facts)
+    seen: PlanSeen | None = None
+    cannot: FairSquareError | None = None
+    held: dict[str, Any] = {}
+    if setting is not None:
+        try:
+            sheet, _, made = pulling.request_of(view.facts, plan.plan.school if plan else "outward")
+            if plan and plan.plan.pulls:
+                pull = min(max(pull, 1), len(plan.plan.pulls))
+                seen = pulling.seen(view.facts, plan.plan)
+                ghost = seen.played.pulls[pull - 1].free
+                held = _held(
+                    view, setting, plan.plan.pulls[pull - 1], pull, before=_before(view, seen, pull - 1), ghost=ghost
+                )
+            else:
+                held = {"drawn": pull_drawing(sheet, made.skeleton, setting, _now(view), None, None)}
+        except FairSquareError as refused:
+            cannot = refused
+    return render(
+        request,
+        "pulls.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="pulls",
+        plan=plan,
+        setting=setting,
+        seen=seen,
+        cannot=cannot,
+        pull=pull,
+        board=board_of(view.facts),
+        hold=view.state.hold("decision_made"),
+        schools=SCHOOLS,
+        purposes=PURPOSES,
+        hook_kinds=HOOK_KINDS,
+        chain_rows=_CHAIN_ROWS,
+        setting_version=view.facts.pull_settings[-1].version if view.facts.pull_settings else 0,
+        plan_version=plan.version if plan else 0,
+        **held,
+    )
+
+
+def _held(
+    view: JobView, setting: Setting, work: WorkPull, pull: int, *, before: Any = None, ghost: Any = None
+) -> dict[str, Any]:
+    """Return what the part that says whether a pull holds needs: the drawing, the statics and the way the vehicle creeps."""
+    sheet, _, made = pulling.request_of(view.facts)
+    statics, words = will_hold(made, setting, work)
+    drawn = pull_drawing(sheet, made.skeleton, setting, before or _now(view), work, statics, ghost, movable=True)
+    creep = None
+    first = None
+    if statics:
+        movement = [*statics.movement.translation, *statics.movement.rotation_rad]
+        creep = movement_in_words(np.array(movement))
+        uses = {name: one.use for name, one in statics.anchors.items() if one.use is not None}
+        first = max(uses.items(), key=lambda one: one[1], default=None)
+    return {
+        "drawn": drawn,
+        "statics": statics,
+        "not_held": words,
+        "creep": creep,
+        "first": first,
+        "work": work,
+        "pull": pull,
+        "view": view,
+    }
+
+
+def _now(view: JobView) -> dict[str, tuple[float, float, float]]:
+    points = points_by_first_code(view.facts.sheet) if view.facts.sheet else {}
+    return {
+        code: (place[0] - points[code].xyz[0], place[1] - points[code].xyz[1], place[2] - points[code].xyz[2])
+        for code, place in places_now(view.facts).items()
+        if code in points
+    }
+
+
+def _before(view: JobView, seen: PlanSeen, index: int) -> dict[str, tuple[float, float, float]]:
+    return dict(seen.played.pulls[index - 1].free) if index else _now(view)
+
+
+def _school(text: str) -> School:
+    if text not in SCHOOLS:
+        raise Refused(
+            "Say in which order: from the middle outward, or as it came, backwards.", field="school", value=text[:20]
+        )
+    return cast(School, text)
+
+
+def _with_tower(setting: Setting, tower: str, x: str, y: str) -> Setting:
+    at_x, at_y = number_of(x, "x"), number_of(y, "y")
+    if tower not in {one.id for one in setting.towers}:
+        raise Refused("There is no such tower.", field="tower", value=tower[:40])
+    if at_x is None or at_y is None:
+        return setting
+    towers = tuple(t.model_copy(update={"at": (at_x, at_y)}) if t.id == tower else t for t in setting.towers)
+    return setting.model_copy(update={"towers": towers})
+
+
+def _changed(plan: PlanSaid, form: Form, pull: int) -> tuple[PlanSaid, int]:
+    """Return the plan as a form changes it, and the pull to show."""
+    pulls, do = list(plan.pulls), form.text("do")
+    index = pull - 1
+    if do != "add" and not 0 <= index < len(pulls):
+        raise Refused("There is no such pull.", field="pull", value=pull)
+    if do == "drop":
+        pulls.pop(index)
+        return plan.model_copy(update={"pulls": tuple(pulls)}), max(1, index)
+    if do in ("earlier", "later"):
+        other = index + (1 if do == "later" else -1)
+        if not 0 <= other < len(pulls):
+            raise Refused("It stands at the end already.", field="pull", value=pull)
+        pulls[index], pulls[other] = pulls[other], pulls[index]
+        return plan.model_copy(update={"pulls": tuple(pulls)}), other + 1
+    work = _pull_typed(form)
+    if do == "add":
+        pulls.append(work)
+        pull = len(pulls)
+    else:
+        pulls[index] = work
+    return plan.model_copy(update={"pulls": tuple(pulls)}), pull
+
+
+def _pull_typed(form: Form) -> WorkPull:
+    chains = []
+    for k in range(_CHAIN_ROWS):
+        force = number_of(form.text(f"force-{k}"), f"force-{k}")
+        if not form.text(f"hook-{k}") or force is None:
+            continue
+        if not 0 < force <= 1e5:
+            raise Refused("The force should be above 0 kN.", field=f"force-{k}", value=force)
+        height = number_of(form.text(f"height-{k}"), f"height-{k}")
+        if height is None:
+            raise Refused("How high is the chain at the tower, in mm?", field=f"height-{k}", value="")
+        chains.append(
+            ChainSet(hook=form.text(f"hook-{k}"), tower=form.text(f"tower-{k}"), height_mm=height, force_n=1000 * force)
+        )
+    if not chains:
+        raise Refused("A pull needs a chain: choose its hook and say how hard.", field="force-0", value="")
+    purpose = form.text("purpose")
+    if purpose not in PURPOSES:
+        raise Refused("Say what the pull is for.", field="purpose", value=purpose[:20])
+    past = number_of(form.text("past_mm"), "past_mm") or 0.0
+    if abs(past) > 50:
+        raise Refused("A target is set at most 50 mm past the sheet.", field="past_mm", value=past)
+    return WorkPull(
+        purpose=purpose,
+        chains=tuple(chains),
+        first_off=form.text("first_off").strip()[:300],
+        first_hours=hours_of(form.text("first_hours")),
+        body_off=bool(form.text("body_off")),
+        clean=form.text("clean").strip()[:300],
+        words=form.text("words").strip()[:500],
+        past_mm=past,
+        past_reason=form.text("past_reason").strip()[:500],
+    )
+
+
+def _setting_typed(form: Form) -> Setting:
+    """Return a setting as it was typed: one row a tower, hook, anchor and member; an emptied name takes the row out."""
+
+    def figure(name: str, *, needed: bool = True) -> float | None:
+        value = number_of(form.text(name), name)
+        if value is None and needed:
+            raise Refused("This figure is needed.", field=name, value="")
+        return value
+
+    def kilo(name: str) -> float | None:
+        value = number_of(form.text(name), name)
+        if value is not None and value <= 0:
+            raise Refused(
+                "What it takes should be above 0 kN. Leave it empty where nobody knows.", field=name, value=value
+            )
+        return None if value is None else 1000 * value
+
+    def rows(kind: str) -> list[int]:
+        return [k for k in range(80) if form.text(f"{kind}-{k}-id").strip()]
+
+    try:
+        return Setting(
+            mass_kg=figure("mass_kg") or 0.0,
+            cg=(figure("cg_x") or 0.0, figure("cg_y") or 0.0, figure("cg_z") or 0.0),
+            towers=tuple(
+                PlacedTower(
+                    id=form.text(f"tower-{k}-id").strip(),
+                    at=(figure(f"tower-{k}-x") or 0.0, figure(f"tower-{k}-y") or 0.0),
+                    z=(figure(f"tower-{k}-low") or 0.0, figure(f"tower-{k}-high") or 0.0),
+                    capacity_n=kilo(f"tower-{k}-takes"),
+                    ram_area_mm2=figure(f"tower-{k}-area", needed=False),
+                )
+                for k in rows("tower")
+            ),
+            hooks=tuple(
+                PlacedHook(
+                    id=form.text(f"hook-{k}-id").strip(),
+                    code=form.text(f"hook-{k}-code").strip(),
+                    kind=cast(Any, form.text(f"hook-{k}-kind") or "clamp"),
+                    capacity_n=kilo(f"hook-{k}-takes"),
+                )
+                for k in rows("hook")
+            ),
+            anchors=tuple(
+                PlacedAnchor(
+                    id=form.text(f"anchor-{k}-id").strip(),
+                    code=form.text(f"anchor-{k}-code").strip(),
+                    stiffness=figure(f"anchor-{k}-stiff") or 0.0,
+                    capacity_n=kilo(f"anchor-{k}-takes"),
+                )
+                for k in rows("anchor")
+            ),
+            boxes={
+                form.text(f"box-{k}-id"): Box(
+                    height_mm=figure(f"box-{k}-h") or 0.0,
+                    width_mm=figure(f"box-{k}-w") or 0.0,
+                    wall_mm=figure(f"box-{k}-t") or 0.0,
+                    yield_mpa=figure(f"box-{k}-y") or 0.0,
+                )
+                for k in rows("box")
+            },
+        )
+    except ValidationError as fault:
+        first = fault.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise Refused(f"{where}: {first['msg']}", field=where, value=str(first["input"])[:40]) from None

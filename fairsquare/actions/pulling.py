@@ -128,6 +128,20 @@ def keep_setting(desk: Desk, person: Person, key: str, number: str, setting: Set
     return int(desk.in_job(person, key, f"setting {number}", number, work)["version"])
 
 
+def find_plan(desk: Desk, person: Person, key: str, number: str, school: School, seen_version: int) -> int:
+    """Work out a plan and keep it as the one that counts. Raises `Refused` where no pull helps."""
+    check_may(person, "decide")
+    plan = propose(desk.view(number).facts, school)
+    if not plan.pulls:
+        raise Refused(
+            "No pull of this rig was found that helps. Where nothing is off there is nothing to pull; else look at hooks, "
+            "towers and what is held, or set a pull yourself.",
+            field="school",
+            value=school,
+        )
+    return keep_plan(desk, person, key, number, plan, seen_version)
+
+
 def propose(facts: JobFacts, school: School, most: int = 6) -> PlanSaid:
     """Return the plan that the calculation finds. Raises `Refused` for a vehicle without readings, or one that is not held."""
     _, _, request = request_of(facts, school)

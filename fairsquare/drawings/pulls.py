@@ -10,7 +10,7 @@ from typing import NamedTuple
 from markupsafe import Markup
 
 from fairsquare.core.model import Row3
-from fairsquare.core.pull.job import ChainSet, Setting, WorkPull
+from fairsquare.core.pull.job import ChainSet, PlacedTower, Setting, WorkPull
 from fairsquare.core.pull.statics import PullsHeld
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.skeleton import Skeleton
@@ -18,7 +18,7 @@ from fairsquare.core.structure.skeleton import Skeleton
 WIDTH = 760.0
 FACTOR = 10
 _MARGIN = 46.0
-_TALLEST_PLAN, _TALLEST_SIDE = 330.0, 130.0
+_TALLEST_PLAN = 400.0
 
 
 class _View(NamedTuple):
@@ -50,11 +50,16 @@ def pull_drawing(
     ghost: Mapping[str, Row3] | None = None,
     *,
     movable: bool = False,
+    ground_only: bool = False,
 ) -> Markup:
-    """Return one pull in plan and side: the structure as it stands (thick), as the pull leaves it (ghost), rig and clear ground."""
+    """Return one pull in plan and side: the structure as it stands (thick), as the pull leaves it (ghost), rig and clear ground.
+
+    `ground_only` leaves out the side and all towers that draw nothing: for the board.
+    """
     nodes = skeleton.nodes
     used = {chain.tower: chain for chain in (work.chains if work else ())}
-    places: list[Row3] = [*nodes.values(), *((*t.at, 0.0) for t in setting.towers)]
+    drawing = [tower for tower in setting.towers if tower.id in used or not ground_only]
+    places: list[Row3] = [*nodes.values(), *((*t.at, 0.0) for t in drawing)]
     low = (min(-p[0] for p in places) - 150, min(p[1] for p in places) - 250)
     high = (max(-p[0] for p in places) + 150, max(p[1] for p in places) + 250)
     scale = min((WIDTH - 2 * _MARGIN) / (high[0] - low[0]), _TALLEST_PLAN / (high[1] - low[1]))
@@ -64,21 +69,22 @@ def pull_drawing(
     side_low = (low[0], -max(tops) - 120)
     side = _View(_from_side, side_low, scale, plan_height + 54.0)
     side_height = (max(tops) + 160) * scale
-    total = plan_height + side_height + 66.0
-    parts = [f'<text class="view-title" x="{_MARGIN}" y="15">from above</text>']
+    total = plan_height + (30.0 if ground_only else side_height + 66.0)
+    views = (plan,) if ground_only else (plan, side)
+    parts = [] if ground_only else [f'<text class="view-title" x="{_MARGIN}" y="15">from above</text>']
     parts += _clear_ground(plan, held)
-    for view in (plan, side):
+    for view in views:
         parts += _frame(view, skeleton, deviations, "now")
         if ghost:
             parts += _frame(view, skeleton, ghost, "ghost")
         parts += _chains(view, setting, skeleton, used)
     parts += _anchors(plan, setting, skeleton, held)
-    parts += _towers(plan, setting, used, movable=movable)
-    parts.append(
-        f'<text class="view-title" x="{_MARGIN}" y="{plan_height + 44:.0f}">from the side, ground below</text>'
-    )
-    ground = side.top + (0 - side_low[1]) * scale
-    parts.append(f'<path class="ground" d="M{_MARGIN} {ground:.1f}H{WIDTH - _MARGIN}"/>')
+    parts += _towers(plan, drawing, used, movable=movable)
+    if not ground_only:
+        words = "from the side, ground below"
+        parts.append(f'<text class="view-title" x="{_MARGIN}" y="{plan_height + 44:.0f}">{words}</text>')
+        ground = side.top + (0 - side_low[1]) * scale
+        parts.append(f'<path class="ground" d="M{_MARGIN} {ground:.1f}H{WIDTH - _MARGIN}"/>')
     parts += _codes(plan, sheet, skeleton, work, setting)
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="pull-drawing" role="img" aria-label="The pull from above and from the side" '
@@ -150,9 +156,9 @@ def _anchors(view: _View, setting: Setting, skeleton: Skeleton, held: PullsHeld 
     return parts
 
 
-def _towers(view: _View, setting: Setting, used: Mapping[str, ChainSet], *, movable: bool) -> list[str]:
+def _towers(view: _View, towers: Sequence[PlacedTower], used: Mapping[str, ChainSet], *, movable: bool) -> list[str]:
     parts = []
-    for tower in setting.towers:
+    for tower in towers:
         x, y = view.at((*tower.at, 0.0))
         kind = "used" if tower.id in used else "idle"
         name = escape(tower.id)

@@ -14,6 +14,7 @@ from starlette.types import Receive, Scope, Send
 from fairsquare import __version__
 from fairsquare.actions import Desk
 from fairsquare.api.damage import router as api_damage_router
+from fairsquare.api.pulls import router as api_pulls_router
 from fairsquare.api.routes import router as api_router
 from fairsquare.api.supplements import router as api_supplements_router
 from fairsquare.core.errors import FairSquareError
@@ -113,6 +114,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.include_router(api_router)
     app.include_router(api_damage_router)
     app.include_router(api_supplements_router)
+    app.include_router(api_pulls_router)
     app.mount("/static", _OwnFiles(directory=STATIC), name="static")
     _health(app, database)
     _faults(app)

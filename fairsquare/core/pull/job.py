@@ -47,7 +47,7 @@ CLAMP_STIFFNESS = 6000.0
 """N/mm of a sill clamp on its stand. Common practice, no source."""
 FIRST_RETURN = Prior(return_mm=8.0, sigma_mm=4.0)
 """What comes back, before anything is known of this structure: wide, for the stop is only as good as it."""
-SOFT_CAUTION = 0.8
+_WORTH_WATCHING_MM = 0.3
 
 CAUTIONS: tuple[tuple[str, str], ...] = (
     ("line", "Nobody in line with a chain, or astride it"),
@@ -152,21 +152,21 @@ def usual_setting(sheet: Sheet, boxes: Mapping[str, Box]) -> Setting:
     wide = max(abs(p.xyz[1]) for p in sheet.points)
     towers = []
     if high > front:
-        towers += [("front left", (high + 1800, 300.0)), ("front right", (high + 1800, -300.0))]
-        towers += [("left front", (high - 300, wide + 1700)), ("right front", (high - 300, -wide - 1700))]
+        towers += [("front left", (high + 1300, 300.0)), ("front right", (high + 1300, -300.0))]
+        towers += [("left front", (high - 300, wide + 1000)), ("right front", (high - 300, -wide - 1000))]
     if low < rear:
         towers += [
-            ("rear", (low - 1800, 0.0)),
-            ("left rear", (low + 300, wide + 1700)),
-            ("right rear", (low + 300, -wide - 1700)),
+            ("rear", (low - 1300, 0.0)),
+            ("left rear", (low + 300, wide + 1000)),
+            ("right rear", (low + 300, -wide - 1000)),
         ]
     return Setting(
         mass_kg={"truck": 7000.0, "ladder": 2400.0, "trailer": 700.0}.get(sheet.construction, 1500.0),
         cg=((front + rear) / 2, 0.0, 550.0),
-        towers=tuple(PlacedTower(id=name, at=at, capacity_n=100_000.0, ram_area_mm2=1590.0) for name, at in towers),
-        hooks=tuple(PlacedHook(id=f"at {point.code}", code=point.code, capacity_n=60_000.0) for point in free),
+        towers=tuple(PlacedTower(id=name, at=at, capacity_n=120_000.0, ram_area_mm2=1710.0) for name, at in towers),
+        hooks=tuple(PlacedHook(id=f"at {point.code}", code=point.code, capacity_n=90_000.0) for point in free),
         anchors=tuple(
-            PlacedAnchor(id=f"clamp {point.code}", code=point.code, capacity_n=90_000.0) for point in anchors
+            PlacedAnchor(id=f"clamp {point.code}", code=point.code, capacity_n=120_000.0) for point in anchors
         ),
         boxes=dict(boxes),
     )
@@ -382,34 +382,42 @@ def watched_points(
     number: int,
     most: int = 3,
 ) -> tuple[Watched, ...]:
-    """Return the points that matter most in a pull: those it is to move farthest among the ones that are off, along their way."""
+    """Return the points that matter most in a pull: those off that it brings farthest on their way home, along that way.
+
+    Where it brings none of them nearer, those that it moves farthest, along the way they go.
+    """
     points = points_by_code(sheet)
-    pull = played.pulls[number]
-    before = (
-        played.pulls[number - 1].free
-        if number
-        else {code: tuple(a - b for a, b in zip(places[code], points[code].xyz, strict=True)) for code in pull.free}
-    )
-    moves = {code: np.subtract(pull.free[code], before[code]) for code in pull.free}
-    order = sorted(moves, key=lambda code: -float(np.linalg.norm(moves[code])))
-    found: list[Watched] = []
-    for code in order[:most]:
-        size = float(np.linalg.norm(moves[code]))
-        if size < 0.5 and found:
-            break
-        way = moves[code] / size if size > 0 else np.array([1.0, 0.0, 0.0])
-        now = np.subtract(places[code], points[code].xyz)
-        limit = float(np.min(np.array(tolerances(sheet, points[code])) / np.maximum(np.abs(way), 1e-6)))
-        found.append(
-            Watched(
-                code=code,
-                way=(float(way[0]), float(way[1]), float(way[2])),
-                target_mm=work.past_mm,
-                tolerance_mm=max(0.5, min(limit, max(tolerances(sheet, points[code])))),
-                was_mm=float(now @ way),
-            )
+    free = played.pulls[number].free
+    stands = {code: np.subtract(places[code], points[code].xyz) for code in free}
+    before = {code: np.array(xyz) for code, xyz in played.pulls[number - 1].free.items()} if number else stands
+    moves = {code: np.subtract(free[code], before[code]) for code in free}
+    home = {
+        code: -now / np.linalg.norm(now)
+        for code, now in stands.items()
+        if (np.abs(now) > tolerances(sheet, points[code])).any()
+    }
+    nearer = {code: float(moves[code] @ way) for code, way in home.items() if moves[code] @ way > _WORTH_WATCHING_MM}
+    ways = {code: home[code] for code in sorted(nearer, key=lambda code: -nearer[code])}
+    if not ways:
+        sizes = {code: float(np.linalg.norm(move)) for code, move in moves.items()}
+        far = sorted(sizes, key=lambda code: -sizes[code])
+        ways = {code: moves[code] / sizes[code] for code in far if sizes[code] > _WORTH_WATCHING_MM}
+    ways = ways or dict(list(home.items()))
+    return tuple(
+        Watched(
+            code=code,
+            way=(float(way[0]), float(way[1]), float(way[2])),
+            target_mm=work.past_mm,
+            tolerance_mm=_tolerance_along(np.array(tolerances(sheet, points[code])), way),
+            was_mm=float(stands[code] @ way),
         )
-    return tuple(found)
+        for code, way in list(ways.items())[:most]
+    )
+
+
+def _tolerance_along(limits: np.ndarray, way: np.ndarray) -> float:
+    """Return how far a point may be along a way before one of its coordinates is out of tolerance, mm; at least 0.5."""
+    return max(0.5, float(np.min(limits / np.maximum(np.abs(way), 1e-3))))
 
 
 def along(watched: Watched, sheet: Sheet, place: Row3) -> float:

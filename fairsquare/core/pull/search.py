@@ -17,23 +17,25 @@ from numpy.typing import NDArray
 from scipy.optimize import nnls
 
 from fairsquare.core.structure.frame import Floats, Frame
+from fairsquare.core.structure.hinges import spread, spread_forces
 from fairsquare.core.structure.path import Follower, Standing
 
 STEPS = 10
 """Steps of a leg to the loads, and of the leg that lets go, when a plan is played."""
 
-_LEVELS = 9
+_LEVELS, _LEVEL_RATIO = 28, 1.08
 _STARTS, _BEAM = 3, 2
 _ROUNDS = 14
 _ROUGH_STEPS = 4
 _SLOPE_HOOKS = 4
 _PRICE = 5e-5
-_EFFORT = 280_000
-"""Members whose hinges may be worked out in one search: some 6 s of one core. No clock, so that the answer is the same
+_EFFORT = 260_000
+"""Members whose hinges may be worked out in one search: some 5 s of one core. No clock, so that the answer is the same
 everywhere."""
 _DAMPINGS = (1e-3, 1e-2, 1e-1, 1.0)
 _CLOSE_ENOUGH = 0.75
 _ASIDE = 0.3
+_GUARD = 4.0
 _FULL = 0.995
 _LITTLE_SHARES = (0.02, 0.05, 0.15, 0.35)
 _WORTH = 0.97
@@ -99,6 +101,7 @@ class Game:
         self.start: Floats = np.array(deviations, dtype=float).reshape(-1, 3)
         self.tolerances: Floats = np.maximum(np.array(tolerances, dtype=float).reshape(-1, 3), 1e-9)
         self.limits: Floats = np.array(tolerances, dtype=float).reshape(-1, 3)
+        self.guard: Floats = np.where(self.fair(self.start), _GUARD, 1.0)[:, None]
         self.node_index = {node: number for number, node in enumerate(frame.nodes)}
         slot = np.where(frame.free, np.cumsum(frame.free) - 1, frame.freedoms).reshape(-1, 6)[:, :3]
         self.slot = slot
@@ -123,7 +126,7 @@ class Game:
         """Return how far deviations (..., k, 3) are from what is wanted: squares of what passes a part of the tolerance."""
         size = np.abs(deviations) / self.tolerances
         past = np.maximum(size - _CLOSE_ENOUGH, 0.0)
-        return np.asarray((past**2).sum(axis=(-1, -2)) + 1e-3 * (size**2).sum(axis=(-1, -2)))
+        return np.asarray((self.guard * past**2).sum(axis=(-1, -2)) + 1e-3 * (size**2).sum(axis=(-1, -2)))
 
     def at(self, moved: Floats) -> Floats:
         """Return deviations (c, k, 3) under displacements (c, f)."""
@@ -363,8 +366,8 @@ def _moves(game: Game, so_far: Played, school: str) -> list[_Move]:
 def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
     """Return single chains at the force at which each helps most, the best first, one for each line of hook and tower.
 
-    Every chain is drawn on in equal steps up to its limit, and what would stay if it were let go there is taken as elastic; a
-    chain that makes things far worse is not drawn on.
+    Every chain is drawn on from where something first yields, in steps of a twelfth, up to its limit; what would stay if it
+    were let go there is taken as elastic. A chain that makes things far worse is not drawn on.
     """
     rays, owners, levels = [], [], []
     for number, line in enumerate(lines):
@@ -383,20 +386,19 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
     share = np.zeros(count)
     alive = np.arange(count)
     standing = so_far.standing.picked(np.zeros(count, dtype=np.intp))
-    for level in range(1, _LEVELS + 1):
-        part = level / _LEVELS
-        standing = game.follower.advance(standing, part * whole[alive])
+    part = np.minimum(0.99 * _first_yield(game, so_far.standing, whole), 1.0)
+    for _ in range(_LEVELS):
+        standing = game.follower.advance(standing, part[alive, None] * whole[alive])
         free = game.at(standing.moved - standing.loads @ game.frame.flexibility)
-        uses = game.anchor_uses(standing.natural, part * full[alive]).max(axis=1, initial=0.0)
+        uses = game.anchor_uses(standing.natural, part[alive, None, None] * full[alive]).max(axis=1, initial=0.0)
         far = game.height(free)
         better = (far < best[alive] - 1e-12) & (uses <= _FULL)
-        best[alive[better]], share[alive[better]] = far[better], part
-        going = (uses <= _FULL) & (far <= 3.0 * now + 1.0)
-        if not going.any():
+        best[alive[better]], share[alive[better]] = far[better], part[alive[better]]
+        keep = np.flatnonzero((uses <= _FULL) & (far <= 3.0 * now + 1.0) & (part[alive] < 1.0))
+        if not len(keep):
             break
-        if not going.all():
-            keep = np.flatnonzero(going)
-            alive, standing = alive[keep], standing.picked(keep)
+        alive, standing = alive[keep], standing.picked(keep)
+        part[alive] = np.minimum(part[alive] * _LEVEL_RATIO, 1.0)
     found: dict[int, _Move] = {}
     for case in np.argsort(best, kind="stable"):
         owner = owners[case]
@@ -405,6 +407,27 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
             chain = Chain(line.hook, line.tower, levels[case], float(share[case] * line.limit * _FULL))
             found[owner] = _Move((chain,), so_far.deviations, float(best[case]))
     return list(found.values())
+
+
+def _first_yield(game: Game, standing: Standing, loads: Floats) -> Floats:
+    """Return the share of each of the loads (c, f) at which, from where the frame stands, an end first yields."""
+    frame = game.frame
+    rest = spread_forces(standing.natural[0]) - frame.back[:, None] * standing.plastic
+    strained = frame.deformations(loads @ frame.flexibility)
+    shares = np.empty(len(loads))
+    for case, deformed in enumerate(strained):
+        stretched = spread(deformed)
+        k11, k12 = frame.stiffness[..., 0], frame.stiffness[..., 1]
+        force = np.stack(
+            [k11 * stretched[:, 0] + k12 * stretched[:, 1], k12 * stretched[:, 0] + k11 * stretched[:, 1]], axis=1
+        )
+        a = ((force / frame.yields[:, None]) ** 2).sum(axis=0)
+        b = ((force * rest) / frame.yields[:, None] ** 2).sum(axis=0)
+        c = np.minimum(((rest / frame.yields[:, None]) ** 2).sum(axis=0) - 1.0, 0.0)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            at = (-b + np.sqrt(np.maximum(b * b - a * c, 0.0))) / a
+        shares[case] = np.min(np.where(a > 0, at, np.inf), initial=np.inf)
+    return np.maximum(shares, 1e-3)
 
 
 def _bettered(game: Game, so_far: Played, first: _Move, others: Sequence[_Move], lines: Sequence[Line]) -> list[_Move]:
@@ -468,7 +491,8 @@ def _wanted(
     `slopes` (3k, 3 len(used)) is how deviations answer to forces at the used hooks.
     """
     weights = 1.0 / game.tolerances
-    weights = (weights * np.where(np.abs(now.free) > 0.5 * game.tolerances, 1.0, _ASIDE)).ravel()
+    near = np.abs(now.free) > 0.5 * game.tolerances
+    weights = (weights * np.where(near, np.sqrt(game.guard), _ASIDE)).ravel()
     place = {number: k for k, number in enumerate(used)}
     forces = game.forces(now.chains)[list(used)].ravel()
     scale = float(np.abs(forces).max())

@@ -49,6 +49,13 @@ def spread(natural: Floats) -> Floats:
     return spread
 
 
+def spread_forces(natural: Floats) -> Floats:
+    """Return natural forces (k, 6) as what each end feels, (4, 2, k): pull and twist are felt at both ends."""
+    felt = spread(natural)
+    felt[:2, 1] = felt[:2, 0]
+    return felt
+
+
 def respond(
     deformed: Floats, plastic: Floats, stiffness: Floats, back: Floats, yields: Floats, guess: Floats | None = None
 ) -> Ends:

@@ -19,6 +19,7 @@ _EXACT = 1e-11
 _ROUNDING = 4e-14
 _ROUNDS = 200
 _HALVINGS = 40
+_CALL = 120
 _OVERSHOT, _UNDERSHOT = 0.2, 0.8
 
 
@@ -50,7 +51,7 @@ class Follower:
         kinds = np.flatnonzero(frame.free) % 6
         self._scale = np.where(kinds < 3, 1.0, 1.0 / self._size)
         self.work = 0
-        """Members whose hinges were worked out so far: a measure of effort that is the same on every machine."""
+        """Members whose hinges were worked out so far, and some for each call: effort, the same on every machine."""
         self._tiled: dict[int, tuple[Floats, Floats, Floats]] = {}
 
     def rest(self, cases: int = 1) -> Standing:
@@ -79,7 +80,7 @@ class Follower:
         multipliers = before.multipliers.copy()
 
         def at(moved: Floats, picked: NDArray[np.intp]) -> tuple[Floats, Floats, Yielded]:
-            self.work += len(picked) * members
+            self.work += len(picked) * members + _CALL
             chosen = self._numbers(picked, members)
             whole = len(picked) == cases
             deformed = frame.deformations(moved).reshape(-1, 6)

@@ -9,7 +9,6 @@ from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import read_length
-from fairsquare.core.model import Row3
 from fairsquare.core.pull.board import UNDER_LOAD, Board, WatchedNow, board_of, plan_of
 from fairsquare.core.pull.job import BOARD_WORDS, CAUTIONS, AfterPull, BoardState, PointCycle, WorkPull, will_hold
 from fairsquare.core.pull.statics import PullsHeld
@@ -172,7 +171,6 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
     work = board.plan.plan.pulls[board.pull - 1]
     sheet, setting, made = pulling.request_of(view.facts, board.plan.plan.school)
     statics, words = will_hold(made, setting, work)
-    deviations: dict[str, Row3] = {}
     loads = pulling.loads(desk_of(request), view)
     weakest = _weakest(statics, work)
     chains = []
@@ -194,7 +192,7 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "weakest": weakest,
         "not_held": words,
         "cautions": CAUTIONS,
-        "ground": pull_drawing(sheet, made.skeleton, setting, deviations, work, statics),
+        "ground": pull_drawing(sheet, made.skeleton, setting, {}, work, statics, ground_only=True),
         "last": board.events[-1],
         "states": BOARD_WORDS,
         "aluminium": sheet.construction == "aluminium",
@@ -246,7 +244,7 @@ def _say(board: Board) -> tuple[str, str]:
             f"read {', '.join(unread)} free" if unread else "all watched points are read: close the cycle",
         )
     return {
-        "cautions": ("BEFORE THE FIRST TENSION", "tick each by hand"),
+        "cautions": ("BEFORE TENSION", "tick each by hand, each time"),
         "test": ("LIGHT TEST PULL", "pump, ram and chain move, oil is high enough; then look at every clamp"),
         "look": ("LOOK AT EVERY CLAMP", "again, now that there was tension on them"),
         "hold": ("HOLD", "chains stay tight; nobody in line with one"),

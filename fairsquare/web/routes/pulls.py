@@ -50,17 +50,13 @@ def find(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
     """Work out a plan and keep it."""
     desk = desk_of(request)
     try:
-        view = desk.view(number)
-        plan = pulling.propose(view.facts, _school(form.text("school")))
-        if not plan.pulls:
-            raise Refused(
-                "No pull of this rig was found that helps. Where nothing is off there is nothing to pull; else look at "
-                "hooks, towers and what is held.",
-                field="school",
-                value=form.text("school")[:20],
-            )
-        pulling.keep_plan(
-            desk, form.session.person, form.key, number, plan, whole(form.text("plan_version"), "plan_version")
+        pulling.find_plan(
+            desk,
+            form.session.person,
+            form.key,
+            number,
+            _school(form.text("school")),
+            whole(form.text("plan_version"), "plan_version"),
         )
     except FairSquareError as fault:
         return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
@@ -137,7 +133,7 @@ def try_tower(
     if wanted is not None:
         chains = tuple(c.model_copy(update={"height_mm": wanted}) if c.tower == tower else c for c in work.chains)
         work = work.model_copy(update={"chains": chains})
-    return render(request, "parts/will_hold.html", session, **_held(view, moved, work, pull))
+    return render(request, "parts/will_hold.html", session, view=view, pull=pull, **_held(view, moved, work))
 
 
 @router.get("/jobs/{number}/pulls/cards")
@@ -191,7 +187,7 @@ def _page(
                 seen = pulling.seen(view.facts, plan.plan)
                 ghost = seen.played.pulls[pull - 1].free
                 held = _held(
-                    view, setting, plan.plan.pulls[pull - 1], pull, before=_before(view, seen, pull - 1), ghost=ghost
+                    view, setting, plan.plan.pulls[pull - 1], before=_before(view, seen, pull - 1), ghost=ghost
                 )
             else:
                 held = {"drawn": pull_drawing(sheet, made.skeleton, setting, _now(view), None, None)}
@@ -223,9 +219,7 @@ def _page(
     )
 
 
-def _held(
-    view: JobView, setting: Setting, work: WorkPull, pull: int, *, before: Any = None, ghost: Any = None
-) -> dict[str, Any]:
+def _held(view: JobView, setting: Setting, work: WorkPull, *, before: Any = None, ghost: Any = None) -> dict[str, Any]:
     """Return what the part that says whether a pull holds needs: the drawing, the statics and the way the vehicle creeps."""
     sheet, _, made = pulling.request_of(view.facts)
     statics, words = will_hold(made, setting, work)
@@ -244,8 +238,6 @@ def _held(
         "creep": creep,
         "first": first,
         "work": work,
-        "pull": pull,
-        "view": view,
     }
 
 

@@ -1,0 +1,200 @@
+"""The API of the pulls: the rig, the plan, the board's steps, and loads as they are read."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter
+from pydantic import Field
+
+from fairsquare.actions import pulling
+from fairsquare.api.doors import At, By
+from fairsquare.api.models import Given, Key
+from fairsquare.core.model import Many, Model
+from fairsquare.core.pull.board import board_of, plan_of
+from fairsquare.core.pull.gear import Gear
+from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Setting, Watched
+from fairsquare.core.pull.plan import PullsPlanned, School
+
+router = APIRouter(prefix="/api/v1")
+
+
+class Keyed(Model):
+    """What records something: a key made by the client, so that it is recorded once."""
+
+    request_key: Key
+
+
+class FindPlan(Keyed):
+    """Work out a plan and keep it. `plan_version` is the plan it takes the place of, 0 for the first."""
+
+    school: School
+    plan_version: int = 0
+
+
+class KeepPlan(Keyed):
+    """Keep a plan of one's own."""
+
+    plan: PlanSaid
+    plan_version: int = 0
+
+
+class KeepSetting(Keyed):
+    """Keep how the vehicle is held and pulled."""
+
+    setting: Setting
+    setting_version: int = 0
+
+
+class BeginPull(Keyed):
+    """Begin a pull of the plan, counted from 1."""
+
+    pull: Annotated[int, Field(ge=1)]
+
+
+class GoOn(Keyed):
+    """Take the board from the state that was seen into the next one; cautions are ticked by name."""
+
+    seen: BoardState
+    state: BoardState
+    ticked: Many[str] = ()
+    words: str = ""
+
+
+class CloseCycle(Keyed):
+    """What a cycle did to each watched point, what was looked for after it, and whether it is pulled again."""
+
+    cycles: Many[PointCycle]
+    after: AfterPull = AfterPull()
+    again: bool = False
+
+
+class ReadLoad(Keyed):
+    """What a load cell (N) or a pump's gauge (MPa) says at a tower."""
+
+    tower: str
+    force_n: float | None = None
+    pressure_mpa: float | None = None
+
+
+class PlanShown(Model):
+    """The plan that counts, what it does, and the rules that each pull breaks."""
+
+    version: int
+    plan: PlanSaid
+    played: PullsPlanned
+    broken: Many[Many[str]]
+
+
+class PointShown(Model):
+    """A watched point: along its way, mm from the sheet."""
+
+    watched: Watched
+    now_mm: float | None
+    loaded: bool
+    pull_to_mm: float | None
+    must_not_pass_mm: float | None
+    advice: str | None
+
+
+class BoardShown(Model):
+    """The pull under way; all null where none is."""
+
+    pull: int | None
+    state: BoardState | None
+    cycle: int | None
+    points: Many[PointShown]
+    forces_n: dict[str, float]
+
+
+@router.get("/rig", tags=["pulls"])
+def rig(desk: At, person: By) -> list[Gear]:
+    """Return the rig in use."""
+    del person
+    return list(pulling.rig(desk))
+
+
+@router.get("/jobs/{number}/pulls", tags=["pulls"])
+def show(number: str, desk: At, person: By) -> PlanShown | None:
+    """Return the plan that counts, and what it does from where points stand; null where there is none."""
+    del person
+    view = desk.view(number)
+    plan = plan_of(view.facts)
+    if plan is None:
+        return None
+    seen = pulling.seen(view.facts, plan.plan)
+    return PlanShown(version=plan.version, plan=plan.plan, played=seen.played, broken=seen.broken)
+
+
+@router.post("/jobs/{number}/pulls/find", tags=["pulls"], status_code=201)
+def find(number: str, sent: FindPlan, desk: At, person: By) -> Given:
+    """Work out a plan and keep it as the next version."""
+    return Given(ids=(pulling.find_plan(desk, person, sent.request_key, number, sent.school, sent.plan_version),))
+
+
+@router.post("/jobs/{number}/pulls", tags=["pulls"], status_code=201)
+def keep(number: str, sent: KeepPlan, desk: At, person: By) -> Given:
+    """Keep a plan of one's own as the next version."""
+    return Given(ids=(pulling.keep_plan(desk, person, sent.request_key, number, sent.plan, sent.plan_version),))
+
+
+@router.post("/jobs/{number}/pulls/setting", tags=["pulls"], status_code=201)
+def keep_setting(number: str, sent: KeepSetting, desk: At, person: By) -> Given:
+    """Keep how the vehicle is held and pulled as the next version."""
+    version = pulling.keep_setting(desk, person, sent.request_key, number, sent.setting, sent.setting_version)
+    return Given(ids=(version,))
+
+
+@router.get("/jobs/{number}/board", tags=["pulls"])
+def board(number: str, desk: At, person: By) -> BoardShown:
+    """Return the board of the pull under way."""
+    del person
+    view = desk.view(number)
+    found = board_of(view.facts)
+    forces = {tower: force for tower, (force, _) in pulling.loads(desk, view).items()}
+    if found is None:
+        return BoardShown(pull=None, state=None, cycle=None, points=(), forces_n=forces)
+    points: list[dict[str, Any]] = [
+        {
+            "watched": point.watched,
+            "now_mm": point.now_mm,
+            "loaded": point.loaded,
+            "pull_to_mm": point.advice.pull_to_mm if point.advice else None,
+            "must_not_pass_mm": point.advice.must_not_pass_mm if point.advice else None,
+            "advice": point.advice.advice if point.advice else None,
+        }
+        for point in found.points
+    ]
+    return BoardShown(
+        pull=found.pull,
+        state=found.state,
+        cycle=found.cycle,
+        points=tuple(PointShown(**one) for one in points),
+        forces_n=forces,
+    )
+
+
+@router.post("/jobs/{number}/board/begin", tags=["pulls"], status_code=201)
+def begin(number: str, sent: BeginPull, desk: At, person: By) -> Given:
+    """Begin a pull."""
+    pulling.begin(desk, person, sent.request_key, number, sent.pull)
+    return Given()
+
+
+@router.post("/jobs/{number}/board", tags=["pulls"])
+def go_on(number: str, sent: GoOn, desk: At, person: By) -> Given:
+    """Take the pull into its next state."""
+    pulling.go_on(desk, person, sent.request_key, number, sent.seen, sent.state, sent.ticked, sent.words)
+    return Given()
+
+
+@router.post("/jobs/{number}/board/cycle", tags=["pulls"])
+def close_cycle(number: str, sent: CloseCycle, desk: At, person: By) -> Given:
+    """Close a cycle, and go round again or end the pull."""
+    pulling.close_cycle(desk, person, sent.request_key, number, sent.cycles, again=sent.again, after=sent.after)
+    return Given()
+
+
+@router.post("/jobs/{number}/load", tags=["pulls"], status_code=201)
+def read_load(number: str, sent: ReadLoad, desk: At, person: By) -> Given:
+    """Record a load as it is read."""
+    pulling.read_load(desk, person, sent.request_key, number, sent.tower, sent.force_n, sent.pressure_mpa)
+    return Given()

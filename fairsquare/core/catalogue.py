@@ -64,7 +64,7 @@ class Calculation(NamedTuple):
         """Answer a JSON request with a JSON result. Raises `FairSquareError` for a request that is wrong."""
         request = self.read(text)
         try:
-            with np.errstate(over="raise", invalid="raise"):
+            with np.errstate(over="raise", invalid="raise", divide="raise"):
                 return self.function(request).model_dump_json()
         except (ArithmeticError, np.linalg.LinAlgError, ValidationError) as fault:
             raise Refused("The numbers are too large or too small to be worked with: look for a slip.") from fault

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from fairsquare.actions import Desk
+from fairsquare.actions import Desk, pulling
 from fairsquare.actions.hearing import reading_of
 from fairsquare.core.facts import Purpose, SafetyAnswer
 from fairsquare.core.intake.safety import SAFETY_ITEMS
@@ -15,6 +15,7 @@ from fairsquare.core.measure.calls import Context, understand_call
 from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
 from fairsquare.demo.damage import decisions_of, walk_round_of
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
+from fairsquare.demo.rig import RIG
 from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle, instrument_reading, seed_of
 from fairsquare.store import people
 from fairsquare.store.database import Connection
@@ -133,6 +134,10 @@ def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[
     tell("loading the demo's jobs")
     for name, kind, sigma, reach in TOOLS:
         desk.add_tool(persons["solveig"], _key(), name, kind, sigma, **reach)
+    for gear in RIG:
+        item = pulling.add_gear(desk, persons["solveig"], _key(), *gear)
+        if gear[4] == "maker":
+            pulling.look_at_gear(desk, persons["solveig"], _key(), item, "sound", "")
     return [_tell_story(desk, persons, story, index) for index, story in enumerate(_STORIES)]
 
 

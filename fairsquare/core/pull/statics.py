@@ -49,7 +49,7 @@ class Pull(Model):
     reacts_capacity_n: Above0 | None = None
 
     def force(self) -> float:
-        """Return the force on the hook in N."""
+        """Return the force on the hook in N; `falls` count for a ram's pressure only, `force_n` is what draws on the hook."""
         if self.force_n is not None:
             return self.force_n
         return (self.pressure_mpa or 0.0) * (self.ram_area_mm2 or 0.0) * self.falls
@@ -407,9 +407,6 @@ def _check_force(pull: Pull, at: str) -> None:
     if pull.force_n is not None and by_ram != (None, None):
         words = f"Pull {pull.id} has a force and a ram as well: give one of the two."
         raise Refused(words, field=f"{at}.force_n", value=pull.force_n)
-    if pull.force_n is not None and pull.falls != 1:
-        words = f"Pull {pull.id}: falls belong to a ram's pressure; force_n is already what draws on the hook."
-        raise Refused(words, field=f"{at}.falls", value=pull.falls)
 
 
 def _check_places(pull: Pull, at: str) -> None:

@@ -1,0 +1,99 @@
+"""The board in a real browser: a plan is looked at, a tower moved, a pull made with a live instrument that goes quiet, a stop."""
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from fairsquare.actions import Desk, pulling
+from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
+from fairsquare.demo.load import load
+from fairsquare.demo.vehicles import TEAL, instrument_reading, seed_of
+from fairsquare.store.measuring import NewReading
+from tests.browser.conftest import sign_in
+from tests.browser.test_pages import violations
+from tests.conftest import key
+
+JOB = "SL-0003"
+PLACES = {point.code: np.array(point.xyz) for point in TEAL.sheet.points}
+
+
+@pytest.fixture(scope="module", autouse=True)
+def planned(desk: Desk, persons) -> None:
+    """The Teal, decided and signed, with one pull of its right rear rail set by a person."""
+    load(desk)
+    lead = persons["lead"]
+    hold = desk.view(JOB).state.hold("decision_made")
+    desk.sign(lead, key(), JOB, "decision_made", hold.evidence, "signed so that the pulls can be tried")
+    chain = ChainSet(hook="at R3R", tower="rear", height_mm=330, force_n=45_000)
+    pulling.keep_plan(desk, lead, key(), JOB, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
+
+
+def read(desk: Desk, person, code: str, moved: tuple[float, float, float], *, loaded: bool) -> None:
+    setup = desk.view(JOB).setup.number
+    xyz = instrument_reading(PLACES[code] + np.array(moved), seed_of(JOB, setup), np.zeros(3))
+    desk.take_readings(person, key(), JOB, setup, [NewReading("point", code, xyz, code, loaded=loaded)])
+
+
+def test_a_pull_on_the_board(page: Page, desk: Desk, persons) -> None:
+    sign_in(page)
+    page.goto(f"/jobs/{JOB}/pulls")
+    expect(page.locator(".holds")).to_contain_text("It holds")
+    assert violations(page) == []
+    tower = page.locator("[data-tower='rear']")
+    tower.focus()
+    page.keyboard.press("ArrowDown")
+    expect(page.locator("#keep-tower")).to_be_visible()
+    expect(page.locator("#tower-words")).to_contain_text("rear:")
+    page.goto(f"/jobs/{JOB}/pulls")
+
+    page.click("text=Begin pull 1")
+    page.wait_for_url("**/board")
+    expect(page.locator(".board-say")).to_contain_text("BEFORE TENSION")
+    assert violations(page) == []
+    for name, _ in CAUTIONS:
+        page.check(f"[name=tick-{name}]")
+    page.click("text=Light test pull")
+    page.click("text=Test pull is good")
+    page.check("[name=tick-clamps]")
+    page.click(".board-actions .first")
+    expect(page.locator(".board-say")).to_contain_text("PULL ON, SLOWLY")
+    size = page.locator(".board-figure b").first.evaluate("one => parseFloat(getComputedStyle(one).fontSize)")
+    assert size >= 128
+
+    ngozi = persons["technician"]
+    read(desk, ngozi, "R3R", (9.0, 4.0, 6.5), loaded=True)
+    point = page.locator("[data-code=R3R]")
+    expect(point.locator(".board-figure")).not_to_contain_text("as last read free")
+    expect(page.locator("#quiet")).to_be_visible(timeout=5000)
+    expect(page.locator("#quiet")).to_contain_text("NO READING")
+    read(desk, ngozi, "R3R", (6.0, 4.0, 6.5), loaded=True)
+    expect(page.locator("#quiet")).to_be_hidden()
+    page.reload()
+    expect(page.locator(".board-say")).to_contain_text("PULL ON, SLOWLY"), "it comes back where it was"
+
+    read(desk, ngozi, "R3R", (-30.0, 0.0, 0.0), loaded=True)
+    expect(page.locator(".board-say")).to_contain_text("STOP")
+    expect(page.locator(".stop-shape")).to_be_visible()
+    page.click("text=Let go, then read free")
+    expect(page.locator(".board-say")).to_contain_text("READ FREE")
+    for code in [one.get_attribute("name").removeprefix("after-") for one in page.locator("[name^=after-]").all()]:
+        read(desk, ngozi, code, (1.0, 0.5, 0.5), loaded=False)
+        page.fill(f"[name=loaded-{code}]", "+2.5")
+    expect(page.locator("[name=after-R3R]")).not_to_have_value("")
+    page.check("[name=looked]")
+    page.check("[name=dolly]")
+    page.click("text=End this pull")
+    page.wait_for_url("**/pulls*")
+    page.goto(f"/jobs/{JOB}/board")
+    expect(page.locator("svg.cycles")).to_be_visible()
+    assert violations(page) == []
+    assert desk.view(JOB).facts.pull_events[-1].after.dolly
+
+
+def test_the_board_upright_and_the_rig(tablet: Page) -> None:
+    sign_in(tablet)
+    tablet.goto(f"/jobs/{JOB}/pulls")
+    wide = tablet.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+    assert wide <= 0
+    tablet.goto("/rig")
+    assert violations(tablet) == []

@@ -190,6 +190,22 @@ def instrument(
     raise typer.Exit(run(server, name, password, faults))
 
 
+@app.command()
+def tower(
+    job: Annotated[str, typer.Argument(help="the job whose board it follows")],
+    server: Annotated[str, typer.Option(help="the server's address")] = "http://127.0.0.1:8000",
+    name: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_NAME", help="sign-in name")] = "instrument",
+    password: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_PASSWORD")] = "",
+    low_oil: Annotated[float | None, typer.Option(help="reach no more than this share of the planned force")] = None,
+    slip: Annotated[float | None, typer.Option(help="let a clamp slip at this share of the planned force")] = None,
+    slack: Annotated[float | None, typer.Option(help="let the chain hang loose from this share on")] = None,
+) -> None:
+    """Run the simulated tower and vehicle: it pulls as the board of a job says, through the public API."""
+    from fairsquare.stand_ins.tower import TowerFaults, run
+
+    raise typer.Exit(run(server, name, password, job, TowerFaults(low_oil, slip, slack)))
+
+
 @app.command("watch-folder")
 def watch_folder(
     folder: Annotated[Path, typer.Argument(help="the folder of CSV files", exists=True, file_okay=False)],

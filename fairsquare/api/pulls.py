@@ -9,7 +9,7 @@ from fairsquare.actions import pulling
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import Given, Key
 from fairsquare.core.model import Many, Model
-from fairsquare.core.pull.board import board_of, plan_of
+from fairsquare.core.pull.board import board_of, plan_of, setting_of
 from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Setting, Watched
 from fairsquare.core.pull.plan import PullsPlanned, School
@@ -122,6 +122,13 @@ def show(number: str, desk: At, person: By) -> PlanShown | None:
         return None
     seen = pulling.seen(view.facts, plan.plan)
     return PlanShown(version=plan.version, plan=plan.plan, played=seen.played, broken=seen.broken)
+
+
+@router.get("/jobs/{number}/pulls/setting", tags=["pulls"])
+def show_setting(number: str, desk: At, person: By) -> Setting | None:
+    """Return how the vehicle is held and pulled, as kept or the usual for its sheet; null without a sheet."""
+    del person
+    return setting_of(desk.view(number).facts)
 
 
 @router.post("/jobs/{number}/pulls/find", tags=["pulls"], status_code=201)

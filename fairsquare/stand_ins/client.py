@@ -28,6 +28,13 @@ class Line:
         answer.raise_for_status()
         return answer.json()
 
+    def post(self, path: str, body: dict[str, Any]) -> None:
+        """Send what is of the moment only: what cannot be sent is not kept. Raises `httpx.HTTPError` when it cannot be reached."""
+        self._sign_in()
+        answer = self.client.post(f"/api/v1{path}", json=body)
+        self._signed_in = answer.status_code != 401
+        answer.raise_for_status()
+
     def put_aside(self, job: str, setup: int | None, readings: list[dict[str, Any]], instrument: str, key: str) -> None:
         """Add readings to what is to be sent; the same `key` is recorded once, however often it is sent."""
         sent = {

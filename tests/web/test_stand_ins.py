@@ -8,11 +8,19 @@ import httpx
 import numpy as np
 import pytest
 
+from fairsquare.actions import deciding, pulling
+from fairsquare.actions.deciding import DecisionSaid, MemberSaid
+from fairsquare.core.damage.choices import member_states
+from fairsquare.core.damage.decide import MakersWord
+from fairsquare.core.damage.job import damage_of, key_of, open_findings
+from fairsquare.core.pull.board import board_of
+from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.folder import WatchedFolder, reading_of_line
 from fairsquare.stand_ins.instrument import Faults, SimulatedInstrument
+from fairsquare.stand_ins.tower import SimulatedTower, TowerFaults
 from fairsquare.store import people
 from tests.conftest import key
 from tests.web.test_job import make_safe, new_job, sign
@@ -206,3 +214,61 @@ def test_noise_is_what_it_says(line, job) -> None:
     arm = SimulatedInstrument(line, seed=10)
     read = np.array([arm.read(job, 1, "F4R")["xyz"] for _ in range(400)])
     assert read.std(axis=0) == pytest.approx(0.3, abs=0.05)
+
+
+@pytest.fixture
+def on_the_board(job, line, desk, persons) -> str:
+    """A Dunlin, decided, with one pull of its right rail begun on the board, up to pulling."""
+    arm = SimulatedInstrument(line, seed=4)
+    send(arm, job, OTHERS)
+    lead = persons["lead"]
+    hold = desk.view(job).state.hold("decision_made")
+    for state in member_states(desk.view(job).facts):
+        said = MemberSaid(state.member, "", "mild", "structural", ("bent",), MakersWord(), "the book")
+        seen = deciding.see_member(desk, lead, key(), job, said)
+        deciding.decide(desk, lead, key(), job, seen, DecisionSaid("straighten"))
+    for finding in open_findings(desk.view(job).facts, damage_of(desk.view(job).facts).findings):
+        deciding.settle(desk, lead, key(), job, key_of(finding), "looked at again, it stands")
+    hold = desk.view(job).state.hold("decision_made")
+    desk.sign(lead, key(), job, "decision_made", hold.evidence, "")
+    chain = ChainSet(hook="at F5R", tower="front right", height_mm=430, force_n=60_000)
+    pulling.keep_plan(desk, lead, key(), job, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
+    pulling.begin(desk, lead, key(), job, 1)
+    pulling.go_on(desk, lead, key(), job, "cautions", "test", tuple(name for name, _ in CAUTIONS))
+    pulling.go_on(desk, lead, key(), job, "test", "look")
+    pulling.go_on(desk, lead, key(), job, "look", "pulling", ("clamps",))
+    return job
+
+
+def test_a_simulated_tower_pulls_until_it_is_let_go_and_the_metal_comes_back(on_the_board, line, desk, persons) -> None:
+    job, lead = on_the_board, persons["lead"]
+    tower = SimulatedTower(line, job, seed=2)
+    for _ in range(40):
+        tower.serve()
+    board = board_of(desk.view(job).facts)
+    point = board.points[0]
+    assert point.loaded and point.now_mm > point.watched.was_mm + 3
+    forces = pulling.loads(desk, desk.view(job))
+    assert forces["front right"][0] == pytest.approx(40 * 0.03 * 60_000, rel=0.1)
+    pulling.go_on(desk, lead, key(), job, "pulling", "let_go")
+    tower.serve()
+    after = board_of(desk.view(job).facts).points[0]
+    assert not after.loaded
+    assert point.watched.was_mm - 1.5 < after.now_mm < after.most_loaded_mm - 0.5, "it came part of the way back"
+
+
+def test_low_oil_a_slack_chain_and_a_clamp_that_slips_show(on_the_board, line, desk) -> None:
+    job = on_the_board
+    for _ in range(3):
+        SimulatedTower(line, job, TowerFaults(low_oil=0.0), seed=3).serve()
+    assert pulling.loads(desk, desk.view(job))["front right"][0] == 0
+    slack = SimulatedTower(line, job, TowerFaults(slack=0.05), seed=3)
+    for _ in range(4):
+        slack.serve()
+    assert pulling.loads(desk, desk.view(job))["front right"][0] == 0
+    slips = SimulatedTower(line, job, TowerFaults(slip=0.1), seed=3)
+    seen = []
+    for _ in range(6):
+        slips.serve()
+        seen.append(next(p.now_mm for p in board_of(desk.view(job).facts).points if p.watched.code == "F5R"))
+    assert min(np.diff(seen)) < -3, "the vehicle crept back at once"

@@ -14,7 +14,7 @@ import httpx
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from bench import damage, honesty, measuring, pulls
+from bench import board, damage, honesty, measuring, pulls
 from bench.stage import Stage, stage
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.facts import HoldName
@@ -51,6 +51,11 @@ def main() -> int:
         paths = fill(at)
         ratios |= pages(at, paths)
         over += tell_live(at)
+        board.begin(at)
+        median, late = board.until_on_board(at)
+        sys.stdout.write(f"a reading under load until it is on the board, 20 a second: median {median * 1000:.0f} ms, ")
+        sys.stdout.write(f"95th percentile {late * 1000:.0f} ms (limit 250)\n")
+        over += late > 0.25
     for name, ratio in ratios.items():
         limit = LIMITS.get(name)
         over += limit is not None and ratio > limit

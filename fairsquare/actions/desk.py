@@ -61,6 +61,15 @@ class Desk:
         """Return a job with its facts and state. Raises `NoSuchJob`."""
         return self.database.run(lambda connection: self._view(connection, number))
 
+    def quick_view(self, number: str) -> JobView:
+        """Return a job with its facts and only the holds before measuring, no point placed: for what changes all the time."""
+
+        def look(connection: Connection) -> JobView:
+            job = jobs.find_job(connection, number)
+            return JobView(job, *self._cache.quick(connection, job))
+
+        return self.database.run(look)
+
     def views(self, words: str, most: int, skip: int, *, closed: bool = False) -> tuple[list[JobView], int]:
         """Return the open jobs that match, or the closed ones, the last touched first, and how many there are in all."""
 

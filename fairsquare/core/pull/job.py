@@ -1,6 +1,7 @@
 """The pulls of a job: how the vehicle is held and pulled, the plan, and what was done of it, worked out from the facts."""
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
@@ -26,6 +27,7 @@ from fairsquare.core.pull.springback import Cycle, NextPull, Prior, PullAdvised,
 from fairsquare.core.pull.statics import Anchor, Pull, PullsHeld, PullStatics, Vehicle, pull_statics
 from fairsquare.core.sheet.model import Sheet, points_by_code, tolerances
 from fairsquare.core.structure.of_sheet import Box, skeleton_of
+from fairsquare.core.structure.skeleton import Skeleton
 
 Purpose = Literal["straighten", "reach", "try"]
 PURPOSES: dict[Purpose, str] = {
@@ -213,23 +215,23 @@ def seen_plan(request: PlanPulls, setting: Setting, plan: PlanSaid) -> PlanSeen:
     held: list[PullsHeld | None] = []
     broken: list[tuple[str, ...]] = []
     for number, work in enumerate(plan.pulls):
-        statics, words = will_hold(request, setting, work)
+        statics, words = will_hold(request.skeleton, setting, work)
         held.append(statics)
         broken.append((*words, *_rules(request, setting, plan, played, number)))
     return PlanSeen(played, tuple(held), tuple(broken))
 
 
-def will_hold(request: PlanPulls, setting: Setting, work: WorkPull) -> tuple[PullsHeld | None, tuple[str, ...]]:
+def will_hold(skeleton: Skeleton, setting: Setting, work: WorkPull) -> tuple[PullsHeld | None, tuple[str, ...]]:
     """Return the statics of one pull on its anchors, or none and why in words: the vehicle is not held."""
     try:
-        return pull_statics(statics_request(request, setting, work)), ()
+        return pull_statics(statics_request(skeleton, setting, work)), ()
     except Refused as refused:
         return None, (refused.title,)
 
 
-def statics_request(request: PlanPulls, setting: Setting, work: WorkPull) -> PullStatics:
+def statics_request(skeleton: Skeleton, setting: Setting, work: WorkPull) -> PullStatics:
     """Return the request of the statics of one pull."""
-    nodes = request.skeleton.nodes
+    nodes = skeleton.nodes
     towers = {tower.id: tower for tower in setting.towers}
     hooks = {hook.id: hook for hook in setting.hooks}
     pulls = []
@@ -425,6 +427,11 @@ def along(watched: Watched, sheet: Sheet, place: Row3) -> float:
     return float(np.subtract(place, points_by_code(sheet)[watched.code].xyz) @ np.array(watched.way))
 
 
+@lru_cache(maxsize=256)
+def _advised(request: NextPull) -> PullAdvised:
+    return next_pull(request)
+
+
 def advice_for(
     watched: Watched, now_mm: float, cycles: Sequence[PointCycle], prior: Prior = FIRST_RETURN, sigma: float = 0.3
 ) -> PullAdvised:
@@ -434,7 +441,7 @@ def advice_for(
         for c in cycles
         if c.code == watched.code
     )
-    return next_pull(
+    return _advised(
         NextPull(
             target_mm=watched.target_mm,
             tolerance_mm=watched.tolerance_mm,

@@ -1,17 +1,32 @@
 """The pull board: full screen, live, with what matters in figures that are read from five metres."""
 
+from functools import lru_cache
 from typing import Any, cast
 
 from fastapi import APIRouter, Depends, Request, Response
+from markupsafe import Markup
 
 from fairsquare.actions import pulling
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import JobFacts
 from fairsquare.core.lengths import read_length
-from fairsquare.core.pull.board import UNDER_LOAD, Board, WatchedNow, board_of, plan_of
-from fairsquare.core.pull.job import BOARD_WORDS, CAUTIONS, AfterPull, BoardState, PointCycle, WorkPull, will_hold
+from fairsquare.core.pull.board import UNDER_LOAD, Board, WatchedNow, board_of, plan_of, setting_of
+from fairsquare.core.pull.job import (
+    BOARD_WORDS,
+    CAUTIONS,
+    AfterPull,
+    BoardState,
+    PointCycle,
+    Setting,
+    WorkPull,
+    will_hold,
+)
 from fairsquare.core.pull.statics import PullsHeld
+from fairsquare.core.same import Same
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.structure.of_sheet import skeleton_of
 from fairsquare.drawings.board import cycles_drawing, scale_drawing
 from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.store.people import Session
@@ -33,7 +48,7 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
 @router.get("/jobs/{number}/board/now")
 def now(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
     """Show the part of the board that lives."""
-    view = desk_of(request).view(number)
+    view = desk_of(request).quick_view(number)
     board = board_of(view.facts)
     if board is None:
         return render(request, "parts/board_gone.html", session, view=view)
@@ -169,8 +184,7 @@ def _cycles_by_code(view: JobView) -> dict[str, list[PointCycle]]:
 
 def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
     work = board.plan.plan.pulls[board.pull - 1]
-    sheet, setting, made = pulling.request_of(view.facts, board.plan.plan.school)
-    statics, words = will_hold(made, setting, work)
+    statics, words, ground, aluminium = _standing(view.facts, work)
     loads = pulling.loads(desk_of(request), view)
     weakest = _weakest(statics, work)
     chains = []
@@ -192,12 +206,31 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "weakest": weakest,
         "not_held": words,
         "cautions": CAUTIONS,
-        "ground": pull_drawing(sheet, made.skeleton, setting, {}, work, statics, ground_only=True),
+        "ground": ground,
         "last": board.events[-1],
         "states": BOARD_WORDS,
-        "aluminium": sheet.construction == "aluminium",
+        "aluminium": aluminium,
         "cycles_drawn": cycles_drawing({p.watched.code: list(p.cycles) for p in board.points if p.cycles}),
     }
+
+
+def _standing(facts: JobFacts, work: WorkPull) -> tuple[PullsHeld | None, tuple[str, ...], Markup, bool]:
+    """Return what does not change while a pull is on, worked out once: its statics, why it is not held, the ground, aluminium."""
+    setting, sheet = setting_of(facts), facts.sheet
+    if setting is None or sheet is None:
+        raise Refused("There is no sheet.", field="sheet")
+    return _once(Same(sheet), setting.model_dump_json(), work)
+
+
+@lru_cache(maxsize=64)
+def _once(
+    held: Same[Sheet], setting_json: str, work: WorkPull
+) -> tuple[PullsHeld | None, tuple[str, ...], Markup, bool]:
+    setting, sheet = Setting.model_validate_json(setting_json), held.held
+    skeleton = skeleton_of(sheet, setting.boxes, [anchor.code for anchor in setting.anchors])
+    statics, words = will_hold(skeleton, setting, work)
+    ground = pull_drawing(sheet, skeleton, setting, {}, work, statics, ground_only=True)
+    return statics, words, ground, sheet.construction == "aluminium"
 
 
 def _weakest(statics: PullsHeld | None, work: WorkPull) -> tuple[str, float] | None:

@@ -13,24 +13,24 @@ from fairsquare.web.page import SignInFirst, desk_of, session_or_none
 router = APIRouter()
 STILL_HERE_S = 2.0
 """How often the database is asked when no bell rings: another process may have recorded something."""
-COALESCE_S = 0.1
+COALESCE_S, COALESCE_ON_BOARD_S = 0.1, 0.03
 _SESSION_EVERY = 15
 
 
 @router.get("/jobs/{number}/live")
-async def live(request: Request, number: str, revision: int = 0) -> StreamingResponse:
-    """Tell of every new revision of a job after `revision`, until the page goes or the session ends."""
+async def live(request: Request, number: str, revision: int = 0, board: bool = False) -> StreamingResponse:
+    """Tell of every new revision of a job after `revision`, until the page goes or the session ends; to a `board` sooner."""
     if await run_in_threadpool(session_or_none, request) is None:
         raise SignInFirst
     await run_in_threadpool(_revision, request, number)
     return StreamingResponse(
-        _events(request, number, revision),
+        _events(request, number, revision, COALESCE_ON_BOARD_S if board else COALESCE_S),
         media_type="text/event-stream",
         headers={"cache-control": "no-store", "x-accel-buffering": "no"},
     )
 
 
-async def _events(request: Request, number: str, revision: int) -> AsyncIterator[str]:
+async def _events(request: Request, number: str, revision: int, pause_s: float) -> AsyncIterator[str]:
     bell, rounds = desk_of(request).bell, 0
     yield "retry: 2000\n\n"
     with bell.listen(number) as rung:
@@ -40,7 +40,7 @@ async def _events(request: Request, number: str, revision: int) -> AsyncIterator
             if now != revision:
                 revision = now
                 yield f"event: changed\ndata: {now}\n\n"
-                await asyncio.sleep(COALESCE_S)
+                await asyncio.sleep(pause_s)
             else:
                 yield ": still here\n\n"
             rounds += 1

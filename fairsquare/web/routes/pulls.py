@@ -222,7 +222,7 @@ def _page(
 def _held(view: JobView, setting: Setting, work: WorkPull, *, before: Any = None, ghost: Any = None) -> dict[str, Any]:
     """Return what the part that says whether a pull holds needs: the drawing, the statics and the way the vehicle creeps."""
     sheet, _, made = pulling.request_of(view.facts)
-    statics, words = will_hold(made, setting, work)
+    statics, words = will_hold(made.skeleton, setting, work)
     drawn = pull_drawing(sheet, made.skeleton, setting, before or _now(view), work, statics, ghost, movable=True)
     creep = None
     first = None

@@ -1,0 +1,93 @@
+"""How long a reading under load takes to stand on the pull board, at 20 readings a second."""
+
+import re
+import secrets
+import statistics
+import threading
+import time
+
+import httpx
+import numpy as np
+
+from bench.stage import Stage
+from fairsquare.actions import pulling
+from fairsquare.core.pull.board import board_of
+from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull, along
+from fairsquare.demo.people import INSTRUMENT, SIGN_INS
+from fairsquare.demo.vehicles import TEAL, instrument_reading, seed_of
+from fairsquare.stand_ins.client import Line
+from fairsquare.store import people
+from fairsquare.store.people import Person
+
+JOB, CODE = "SL-0003", "R3R"
+RATE, SECONDS, STEP_MM = 20.0, 10.0, 0.2
+_FIGURE = re.compile(rf'data-code="{CODE}".*?board-figure"><b>([\d.]+)</b> <span>mm (past|short)', re.DOTALL)
+
+
+def begin(at: Stage) -> None:
+    """Take the Teal of the demo to the middle of a pull."""
+    ids = at.desk.database.run(lambda c: {one["name"]: one["id"] for one in people.people(c)})
+    lead = Person(ids["solveig"], "solveig", SIGN_INS[2].full_name, SIGN_INS[2].role)
+    hold = at.desk.view(JOB).state.hold("decision_made")
+    at.desk.sign(lead, _key(), JOB, "decision_made", hold.evidence, "signed for the bench of the board")
+    chain = ChainSet(hook="at R3R", tower="rear", height_mm=330, force_n=45_000)
+    pulling.keep_plan(at.desk, lead, _key(), JOB, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
+    pulling.begin(at.desk, lead, _key(), JOB, 1)
+    pulling.go_on(at.desk, lead, _key(), JOB, "cautions", "test", tuple(name for name, _ in CAUTIONS))
+    pulling.go_on(at.desk, lead, _key(), JOB, "test", "look")
+    pulling.go_on(at.desk, lead, _key(), JOB, "look", "pulling", ("clamps",))
+
+
+def until_on_board(at: Stage) -> tuple[float, float]:
+    """Return the median and the 95th percentile of the seconds from a reading that is sent to the board that shows it."""
+    view = at.desk.view(JOB)
+    board, sheet = board_of(view.facts), view.facts.sheet
+    if board is None or sheet is None or view.setup is None:
+        raise RuntimeError("no pull is under way")
+    setup = view.setup.number
+    watched = next(point.watched for point in board.points if point.watched.code == CODE)
+    place = next(np.array(point.xyz) for point in TEAL.sheet.points if point.code == CODE)
+    places = [place + np.array(watched.way) * (STEP_MM * k - 20.0) for k in range(int(RATE * SECONDS))]
+    shown = np.array([along(watched, sheet, (float(x), float(y), float(z))) for x, y, z in places])
+    sent: list[float] = []
+    seen: list[tuple[float, int]] = []
+    over = threading.Event()
+
+    def look() -> None:
+        with httpx.Client(base_url=at.address, follow_redirects=True, timeout=30) as http:
+            http.post("/sign-in", data={"name": SIGN_INS[0].name, "password": SIGN_INS[0].password})
+            with http.stream("GET", f"/jobs/{JOB}/live?board=1&revision=0") as live:
+                for line in live.iter_lines():
+                    if over.is_set():
+                        return
+                    found = line.startswith("event: changed") and _FIGURE.search(
+                        http.get(f"/jobs/{JOB}/board/now").text
+                    )
+                    if found:
+                        past = float(found.group(1)) * (1 if found.group(2) == "past" else -1)
+                        seen.append((time.perf_counter(), int(np.argmin(np.abs(shown - past)))))
+
+    threading.Thread(target=look, daemon=True).start()
+    time.sleep(2.0)
+    with httpx.Client(base_url=at.address, timeout=30) as client:
+        line = Line(client, INSTRUMENT.name, INSTRUMENT.password)
+        line.get(f"/jobs/{JOB}")
+        began = time.perf_counter()
+        for number, at_place in enumerate(places):
+            time.sleep(max(0.0, began + number / RATE - time.perf_counter()))
+            xyz = instrument_reading(at_place, seed_of(JOB, setup), np.zeros(3))
+            sent.append(time.perf_counter())
+            reading = {"code": CODE, "xyz": xyz, "loaded": True, "purpose": "point"}
+            line.put_aside(JOB, setup, [reading], "bench", _key())
+            line.send()
+    time.sleep(1.5)
+    over.set()
+    spent = []
+    for number, when in enumerate(sent):
+        later = [moment for moment, newest in seen if newest >= number and moment >= when]
+        spent.append(later[0] - when if later else 9.0)
+    return statistics.median(spent), float(np.quantile(spent, 0.95))
+
+
+def _key() -> str:
+    return secrets.token_hex(12)

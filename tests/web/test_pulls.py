@@ -180,8 +180,15 @@ def test_towers_are_tried_and_moved_and_bad_settings_name_the_field(planned, as_
     assert "above 0 kN" in ngozi.post(
         f"/jobs/{job}/pulls/setting", 422, setting_version="1", **{**fields, "tower-0-takes": "0"}
     )
+    tied = fields | {"anchor-0-kind": "chain", "anchor-0-toward": "1500 800 -200"}
+    assert "three numbers" in ngozi.post(
+        f"/jobs/{job}/pulls/setting", 422, setting_version="1", **tied | {"anchor-0-toward": "1500 800"}
+    )
+    ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="1", **tied)
+    assert setting_of(desk.view(job).facts).anchors[0].kind == "chain"
+    assert "slack" in ngozi.get(f"/jobs/{job}/pulls") or "It holds" in ngozi.get(f"/jobs/{job}/pulls")
     without = {name: "" if re.fullmatch(r"anchor-\d+-id", name) else value for name, value in fields.items()}
-    page = ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="1", **without)
+    page = ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="2", **without)
     assert "is free to move" in page, "a rig with no anchor says which way the vehicle is free"
     assert 'name="anchor-0-id"' in page, "and can be given one again"
 

@@ -24,7 +24,7 @@ from fairsquare.core.pull.plan import (
 from fairsquare.core.pull.plan import Tower as PlanTower
 from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.springback import Cycle, NextPull, Prior, PullAdvised, next_pull
-from fairsquare.core.pull.statics import Anchor, Pull, PullsHeld, PullStatics, Vehicle, pull_statics
+from fairsquare.core.pull.statics import Anchor, AnchorKind, Pull, PullsHeld, PullStatics, Vehicle, pull_statics
 from fairsquare.core.sheet.model import Sheet, points_by_code, tolerances
 from fairsquare.core.structure.of_sheet import Box, skeleton_of
 from fairsquare.core.structure.skeleton import Skeleton
@@ -35,6 +35,7 @@ PURPOSES: dict[Purpose, str] = {
     "reach": "to reach or free something",
     "try": "to try, and see what moves",
 }
+ANCHOR_KINDS: dict[AnchorKind, str] = {"clamp": "clamp", "chain": "chain or tie", "stand": "stand"}
 HookKind = Literal["clamp", "hook", "tab", "plate", "chain"]
 HOOK_KINDS: dict[HookKind, str] = {
     "clamp": "clamp on a flange",
@@ -83,10 +84,12 @@ class PlacedHook(Model):
 
 
 class PlacedAnchor(Model):
-    """What holds the vehicle at a point of it."""
+    """What holds the vehicle at a point of it: a clamp, a chain or tie that runs toward a place, or a stand under it."""
 
     id: Code
     code: Code
+    kind: AnchorKind = "clamp"
+    toward: Vector | None = None
     stiffness: float = Field(default=CLAMP_STIFFNESS, gt=0)
     capacity_n: float | None = Field(default=None, gt=0)
 
@@ -251,7 +254,9 @@ def statics_request(skeleton: Skeleton, setting: Setting, work: WorkPull) -> Pul
         vehicle=Vehicle(mass_kg=setting.mass_kg, cg=setting.cg),
         pulls=tuple(pulls),
         anchors=tuple(
-            Anchor(id=a.id, at=nodes[a.code], kind="clamp", stiffness=a.stiffness, capacity_n=a.capacity_n)
+            Anchor(
+                id=a.id, at=nodes[a.code], kind=a.kind, stiffness=a.stiffness, toward=a.toward, capacity_n=a.capacity_n
+            )
             for a in setting.anchors
             if a.code in nodes
         ),

@@ -12,6 +12,7 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.pull.board import board_of, places_now, plan_of, setting_of
 from fairsquare.core.pull.job import (
+    ANCHOR_KINDS,
     CAUTIONS,
     HOOK_KINDS,
     PURPOSES,
@@ -212,6 +213,7 @@ def _page(
         schools=SCHOOLS,
         purposes=PURPOSES,
         hook_kinds=HOOK_KINDS,
+        anchor_kinds=ANCHOR_KINDS,
         chain_rows=_CHAIN_ROWS,
         setting_version=view.facts.pull_settings[-1].version if view.facts.pull_settings else 0,
         plan_version=plan.version if plan else 0,
@@ -348,6 +350,15 @@ def _setting_typed(form: Form) -> Setting:
             )
         return None if value is None else 1000 * value
 
+    def place(name: str) -> tuple[float, float, float] | None:
+        said = form.text(name).replace(";", " ").split()
+        if not said:
+            return None
+        if len(said) != 3:
+            raise Refused("A place is three numbers: length, left, height in mm, with spaces between.", field=name)
+        x, y, z = (number_of(one, name) or 0.0 for one in said)
+        return x, y, z
+
     def rows(kind: str) -> list[int]:
         return [k for k in range(80) if form.text(f"{kind}-{k}-id").strip()]
 
@@ -378,6 +389,8 @@ def _setting_typed(form: Form) -> Setting:
                 PlacedAnchor(
                     id=form.text(f"anchor-{k}-id").strip(),
                     code=form.text(f"anchor-{k}-code").strip(),
+                    kind=cast(Any, form.text(f"anchor-{k}-kind") or "clamp"),
+                    toward=place(f"anchor-{k}-toward"),
                     stiffness=figure(f"anchor-{k}-stiff") or 0.0,
                     capacity_n=kilo(f"anchor-{k}-takes"),
                 )

@@ -122,10 +122,25 @@ def keep_setting(desk: Desk, person: Person, key: str, number: str, setting: Set
             by = view.facts.pull_settings[-1].by.name
             raise Unsure(f"{by} changed it meanwhile: look at it, then change it again.", field="setting_version")
         if view.facts.sheet is not None:
-            skeleton_of(view.facts.sheet, setting.boxes, [anchor.code for anchor in setting.anchors])
+            skeleton = skeleton_of(view.facts.sheet, setting.boxes, [anchor.code for anchor in setting.anchors])
+            _check_codes(setting, set(skeleton.nodes))
         return {"version": pulls.keep_setting(connection, view.job.id, setting, person.id)}
 
     return int(desk.in_job(person, key, f"setting {number}", number, work)["version"])
+
+
+def _check_codes(setting: Setting, known: set[str]) -> None:
+    """Refuse points that the frame does not have, with the field of the page, and names that stand twice."""
+    places = [(f"hook-{k}-code", hook.code) for k, hook in enumerate(setting.hooks)]
+    places += [(f"anchor-{k}-code", anchor.code) for k, anchor in enumerate(setting.anchors)]
+    places += [(f"machine-{k}-code", machine.bears_on) for k, machine in enumerate(setting.machines)]
+    for field, code in places:
+        if code not in known:
+            raise Refused(f"{code} is no point of this sheet's frame.", field=field, value=code)
+    names = [tower.id for tower in setting.towers] + [machine.id for machine in setting.machines]
+    twice = next((name for k, name in enumerate(names) if name in names[:k]), None)
+    if twice:
+        raise Refused(f"{twice} stands there twice: each needs a name of its own.", field="towers", value=twice)
 
 
 def find_plan(desk: Desk, person: Person, key: str, number: str, school: School, seen_version: int) -> int:

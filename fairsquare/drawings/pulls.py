@@ -113,13 +113,15 @@ def _frame(view: _View, skeleton: Skeleton, deviations: Mapping[str, Row3], kind
 def _chains(view: _View, setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet]) -> list[str]:
     hooks = {hook.id: hook for hook in setting.hooks}
     at = {tower.id: tower.at for tower in setting.towers}
+    machines = {m.id: skeleton.nodes[m.bears_on] for m in setting.machines if m.bears_on in skeleton.nodes}
     parts = []
     for name, chain in used.items():
         hook = hooks.get(chain.hook)
-        if hook is None or hook.code not in skeleton.nodes or name not in at:
+        if hook is None or hook.code not in skeleton.nodes or (name not in at and name not in machines):
             continue
         x1, y1 = view.at(skeleton.nodes[hook.code])
-        x2, y2 = view.at((*at[name], chain.height_mm))
+        end = machines[name] if name in machines else (*at[name], chain.height_mm)
+        x2, y2 = view.at(end)
         parts.append(f'<path class="chain" marker-end="url(#tip)" d="M{x1:.1f} {y1:.1f}L{x2:.1f} {y2:.1f}"/>')
         parts.append(f'<circle class="hook" cx="{x1:.1f}" cy="{y1:.1f}" r="4"/>')
         force = chain.force_n / 1000

@@ -82,6 +82,8 @@ class SimulatedTower:
         if state in ("test", "look", "pulling", "hold", "relieve", "stopped"):
             for chain in work.chains:
                 force = max(0.0, share * chain.force_n * (1 + self._random.normal(0, NOISE_SHARE)))
+                if self._setting is None or chain.tower not in {one.id for one in self._setting.towers}:
+                    continue
                 self._post("load", {"tower": chain.tower, "force_n": round(force, 1)})
             self._read(codes, loaded=True)
         elif state == "read_free" and rig.read_free != board["cycle"]:
@@ -119,6 +121,8 @@ class SimulatedTower:
         towers = {tower.id: tower.at for tower in setting.towers} if setting else {}
         for chain in chains:
             node = rig.frame.nodes.index(hooks[chain.hook])
+            if chain.tower not in towers:
+                continue
             along = np.array([*towers[chain.tower], chain.height_mm]) - rig.frame.places[node]
             loads[node, :3] += chain.force_n * along / np.linalg.norm(along)
         return loads.ravel()[rig.frame.free][None]

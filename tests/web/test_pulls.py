@@ -187,8 +187,25 @@ def test_towers_are_tried_and_moved_and_bad_settings_name_the_field(planned, as_
     ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="1", **tied)
     assert setting_of(desk.view(job).facts).anchors[0].kind == "chain"
     assert "slack" in ngozi.get(f"/jobs/{job}/pulls") or "It holds" in ngozi.get(f"/jobs/{job}/pulls")
+    jack = {
+        "machine-0-id": "jack",
+        "machine-0-code": "F3L",
+        "machine-0-how": "pushes",
+        "machine-0-takes": "100",
+        "machine-0-bears": "20",
+    }
+    assert "no point of this sheet" in ngozi.post(
+        f"/jobs/{job}/pulls/setting", 422, setting_version="2", **fields | jack | {"machine-0-code": "F99"}
+    )
+    ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="2", **fields | jack)
+    page = ngozi.post(
+        f"/jobs/{job}/pulls/change", do="add", pull="1", plan_version="1", purpose="straighten",
+        **{"hook-0": "at F5R", "tower-0": "jack", "height-0": "0", "force-0": "30"},
+    )  # fmt: skip
+    assert "F3L, where jack bears, is asked for more than it takes" in page
+    assert "It does not hold" in page, "the place it bears on is a link too"
     without = {name: "" if re.fullmatch(r"anchor-\d+-id", name) else value for name, value in fields.items()}
-    page = ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="2", **without)
+    page = ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="3", **without | jack)
     assert "is free to move" in page, "a rig with no anchor says which way the vehicle is free"
     assert 'name="anchor-0-id"' in page, "and can be given one again"
 

@@ -74,6 +74,17 @@ class PlacedTower(Model):
     falls: int = Field(default=1, ge=1, le=10)
 
 
+class Machine(Model):
+    """A portable puller or a jack that bears on the vehicle itself at a point: it pushes what is at the hook away from there, or
+    draws it there, and bears as hard as it pulls. What it takes, and what the place it bears on takes (None: unknown)."""
+
+    id: Code
+    bears_on: Code
+    pushes: bool = True
+    capacity_n: float | None = Field(default=None, gt=0)
+    bears_capacity_n: float | None = Field(default=None, gt=0)
+
+
 class PlacedHook(Model):
     """A place to pull at: the point it is at, what takes hold, and what that takes (None: unknown)."""
 
@@ -129,6 +140,7 @@ class Setting(Model):
     hooks: Many[PlacedHook]
     anchors: Many[PlacedAnchor]
     boxes: dict[str, Box]
+    machines: Many[Machine] = ()
 
 
 class PlanSaid(Model):
@@ -213,7 +225,9 @@ def seen_plan(request: PlanPulls, setting: Setting, plan: PlanSaid) -> PlanSeen:
     is not there."""
     _known(setting, plan)
     played = play_pulls(
-        request, [[Chain(c.hook, c.tower, c.height_mm, c.force_n) for c in pull.chains] for pull in plan.pulls]
+        request,
+        [[Chain(c.hook, c.tower, c.height_mm, c.force_n) for c in pull.chains] for pull in plan.pulls],
+        {m.id: (m.bears_on, m.pushes, m.capacity_n or UNKNOWN_N) for m in setting.machines},
     )
     held: list[PullsHeld | None] = []
     broken: list[tuple[str, ...]] = []
@@ -237,9 +251,14 @@ def statics_request(skeleton: Skeleton, setting: Setting, work: WorkPull) -> Pul
     nodes = skeleton.nodes
     towers = {tower.id: tower for tower in setting.towers}
     hooks = {hook.id: hook for hook in setting.hooks}
+    machines = {machine.id: machine for machine in setting.machines}
     pulls = []
     for number, chain in enumerate(work.chains, 1):
-        hook, tower = hooks[chain.hook], towers[chain.tower]
+        hook = hooks[chain.hook]
+        if chain.tower in machines:
+            pulls.append(_by_machine(f"chain {number}", nodes, hook, machines[chain.tower], chain.force_n))
+            continue
+        tower = towers[chain.tower]
         limits = [limit for limit in (hook.capacity_n, tower.capacity_n) if limit is not None]
         pulls.append(
             Pull(
@@ -263,8 +282,27 @@ def statics_request(skeleton: Skeleton, setting: Setting, work: WorkPull) -> Pul
     )
 
 
+def _by_machine(name: str, nodes: Mapping[str, Row3], hook: PlacedHook, machine: Machine, force_n: float) -> Pull:
+    """Return the pull of a machine that bears on the vehicle: a jack pushes to a place beyond the hook."""
+    place, bears = nodes[hook.code], nodes[machine.bears_on]
+    beyond = tuple(2 * a - b for a, b in zip(place, bears, strict=True))
+    limits = [limit for limit in (hook.capacity_n, machine.capacity_n) if limit is not None]
+    return Pull(
+        id=name,
+        hook=place,
+        tower=(beyond[0], beyond[1], beyond[2]) if machine.pushes else bears,
+        force_n=force_n,
+        capacity_n=min(limits, default=None),
+        reacts_at=bears,
+        reacts_capacity_n=machine.bears_capacity_n,
+    )
+
+
 def _known(setting: Setting, plan: PlanSaid) -> None:
-    hooks, towers = {hook.id for hook in setting.hooks}, {tower.id for tower in setting.towers}
+    hooks = {hook.id for hook in setting.hooks}
+    towers = {tower.id for tower in setting.towers} | {machine.id for machine in setting.machines}
+    bears = {machine.id: machine.bears_on for machine in setting.machines}
+    at = {hook.id: hook.code for hook in setting.hooks}
     for number, work in enumerate(plan.pulls):
         if not work.chains:
             raise Refused(f"Pull {number + 1} has no chain.", field=f"pulls.{number}.chains", value=[])
@@ -276,6 +314,12 @@ def _known(setting: Setting, plan: PlanSaid) -> None:
                         field=f"pulls.{number}.chains.{k}.{name}",
                         value=value,
                     )
+            if bears.get(chain.tower) == at[chain.hook]:
+                raise Refused(
+                    f"Pull {number + 1}: {chain.tower} bears where its hook is: it would do nothing.",
+                    field=f"pulls.{number}.chains.{k}.tower",
+                    value=chain.tower,
+                )
 
 
 def _rules(request: PlanPulls, setting: Setting, plan: PlanSaid, played: PullsPlanned, number: int) -> list[str]:
@@ -291,10 +335,14 @@ def _rules(request: PlanPulls, setting: Setting, plan: PlanSaid, played: PullsPl
     if len(set(towers)) < len(towers):
         words.append("One tower draws two chains at once.")
     reach = {tower.id: tower.z for tower in setting.towers}
+    for machine in setting.machines:
+        drawn = sum(chain.force_n for chain in work.chains if chain.tower == machine.id)
+        if machine.bears_capacity_n and drawn > machine.bears_capacity_n:
+            words.append(f"{machine.bears_on}, where {machine.id} bears, is asked for more than it takes.")
     words += [
         f"{chain.tower} does not reach {chain.height_mm:.0f} mm."
         for chain in work.chains
-        if not reach[chain.tower][0] - 1e-6 <= chain.height_mm <= reach[chain.tower][1] + 1e-6
+        if chain.tower in reach and not reach[chain.tower][0] - 1e-6 <= chain.height_mm <= reach[chain.tower][1] + 1e-6
     ]
     if number and plan.school == "reverse" and _order(done.mode) < _order(played.pulls[number - 1].mode):
         words.append(f"Out of order: {done.mode} is undone before {played.pulls[number - 1].mode}.")
@@ -312,6 +360,9 @@ def _unknown_gear(setting: Setting, work: WorkPull) -> list[str]:
     hooks, towers = {chain.hook for chain in work.chains}, {chain.tower for chain in work.chains}
     unknown = [hook.id for hook in setting.hooks if hook.capacity_n is None and hook.id in hooks]
     unknown += [f"tower {tower.id}" for tower in setting.towers if tower.capacity_n is None and tower.id in towers]
+    used = [machine for machine in setting.machines if machine.id in towers]
+    unknown += [one.id for one in used if one.capacity_n is None]
+    unknown += [f"{one.bears_on}, where {one.id} bears," for one in used if one.bears_capacity_n is None]
     return [
         f"NOBODY KNOWS WHAT {name.upper()} TAKES. Home-made or unknown gear: find its limit, or use another."
         for name in unknown

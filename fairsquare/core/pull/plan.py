@@ -1,6 +1,7 @@
 """The pull plan: which chains to set, which way, how high and how hard, in which order, so that points end within tolerance."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -118,13 +119,20 @@ def plan_pulls(request: PlanPulls) -> PullsPlanned:
     return _told(request, game, plan)
 
 
-def play_pulls(request: PlanPulls, pulls: Sequence[Sequence[Chain]]) -> PullsPlanned:
-    """Return what pulls that a person set do, played in their order, whatever rule of a plan they break."""
-    game = _game(request)
+def play_pulls(
+    request: PlanPulls,
+    pulls: Sequence[Sequence[Chain]],
+    machines: Mapping[str, tuple[str, bool, float]] | None = None,
+) -> PullsPlanned:
+    """Return what pulls that a person set do, played in their order, whatever rule of a plan they break.
+
+    `machines` bear on the vehicle itself: by name the node, whether they push or draw, and what they take (see `Rig`).
+    """
+    game = _game(request, machines or {})
     return _told(request, game, game.play([tuple(chains) for chains in pulls]))
 
 
-def _game(request: PlanPulls) -> Game:
+def _game(request: PlanPulls, machines: Mapping[str, tuple[str, bool, float]] = MappingProxyType({})) -> Game:
     frame = frame_of(request.skeleton, "skeleton.")
     points = points_by_code(request.sheet)
     for code in request.points:
@@ -159,6 +167,7 @@ def _game(request: PlanPulls) -> Game:
             towers={tower.id: (tower.at, tower.z, tower.capacity_n) for tower in rig.towers},
             hooks={hook.id: (hook.node, hook.capacity_n) for hook in rig.hooks},
             anchors={anchor.id: (anchor.node, anchor.capacity_n) for anchor in rig.anchors},
+            machines=dict(machines),
         ),
     )
 

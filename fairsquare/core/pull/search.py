@@ -9,7 +9,7 @@ played again. The best few moves go on to the next pull.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -52,15 +52,21 @@ class Chain(NamedTuple):
 
 @dataclass(frozen=True)
 class Rig:
-    """Towers (place in plan, lowest and highest, capacity), hooks and anchors (node, capacity), by name."""
+    """Towers (place in plan, lowest and highest, capacity), hooks and anchors (node, capacity), by name.
+
+    `machines` bear on the vehicle itself (node, whether they push or draw, capacity): a person may pull by them, the search
+    does not.
+    """
 
     towers: Mapping[str, tuple[tuple[float, float], tuple[float, float], float]]
     hooks: Mapping[str, tuple[str, float]]
     anchors: Mapping[str, tuple[str, float]]
+    machines: Mapping[str, tuple[str, bool, float]] = field(default_factory=dict)
 
     def limit(self, chain: Chain) -> float:
         """Return the lesser capacity of a chain's hook and tower in N."""
-        return min(self.hooks[chain.hook][1], self.towers[chain.tower][2])
+        other = self.machines[chain.tower] if chain.tower in self.machines else self.towers[chain.tower]
+        return min(self.hooks[chain.hook][1], other[2])
 
 
 @dataclass(frozen=True)
@@ -140,20 +146,31 @@ class Game:
             np.add.at(loads.T, slots, forces[:, number].T)
         return loads[:, :-1]
 
-    def anchor_uses(self, natural: Floats, forces: Floats) -> Floats:
-        """Return the uses (c, a) of anchors, from natural forces (c, m, 6) of members and forces (c, h, 3) at hooks."""
+    def anchor_uses(self, natural: Floats, forces: Floats, bearing: Floats | None = None) -> Floats:
+        """Return the uses (c, a) of anchors, from natural forces (c, m, 6) of members and forces (c, h, 3) at hooks.
+
+        `bearing` (n, 3) are the forces of machines at the nodes that they bear on.
+        """
         if not len(self.anchor_nodes):
             return np.zeros((len(natural), 0))
         asked = np.stack([self.frame.node_loads(one)[:, :3] for one in natural])
         for number, hook in enumerate(self.hooks):
             asked[:, self.node_index[self.rig.hooks[hook][0]]] -= forces[:, number]
+        if bearing is not None:
+            asked = asked - bearing
         held = np.where(self.frame.free.reshape(-1, 6)[:, :3], 0.0, asked)
         return np.asarray(np.linalg.norm(held[:, self.anchor_nodes], axis=2) / self.anchor_limits)
 
     def direction(self, hook: str, tower: str, height: float) -> Floats:
-        """Return the unit vector (3) in which a chain draws."""
-        (x, y), _, _ = self.rig.towers[tower]
-        along = np.array([x, y, height]) - self.frame.places[self.node_index[self.rig.hooks[hook][0]]]
+        """Return the unit vector (3) in which a chain draws, or a machine pushes or draws what is at the hook."""
+        place = self.frame.places[self.node_index[self.rig.hooks[hook][0]]]
+        if tower in self.rig.machines:
+            node, pushes, _ = self.rig.machines[tower]
+            bears = self.frame.places[self.node_index[node]]
+            along = place - bears if pushes else bears - place
+        else:
+            (x, y), _, _ = self.rig.towers[tower]
+            along = np.array([x, y, height]) - place
         size = float(np.linalg.norm(along))
         unit: Floats = along / size if size > 0 else along
         return unit
@@ -163,6 +180,15 @@ class Game:
         total = np.zeros((len(self.hooks), 3))
         for chain in chains:
             total[self.hooks.index(chain.hook)] += chain.force * self.direction(chain.hook, chain.tower, chain.height)
+        return total
+
+    def bearing(self, chains: Sequence[Chain]) -> Floats:
+        """Return the forces (n, 3) that machines put on the nodes that they bear on: as hard as they pull, the other way."""
+        total = np.zeros((len(self.frame.nodes), 3))
+        for chain in chains:
+            if chain.tower in self.rig.machines:
+                node = self.node_index[self.rig.machines[chain.tower][0]]
+                total[node] -= chain.force * self.direction(chain.hook, chain.tower, chain.height)
         return total
 
     def _lines(self) -> Iterator["Line"]:
@@ -182,11 +208,13 @@ class Game:
         nothing = np.zeros((1, self.frame.freedoms))
         before, done = self.start, []
         for chains in pulls:
-            forces = self.forces(chains)[None]
-            loaded = self.follower.follow(standing, self.loads(forces), STEPS)
+            forces, bearing = self.forces(chains)[None], self.bearing(chains)
+            borne = np.zeros((1, self.frame.freedoms + 1))
+            borne[:, self.slot.ravel()] += bearing.ravel()
+            loaded = self.follower.follow(standing, self.loads(forces) + borne[:, :-1], STEPS)
             standing = self.follower.follow(loaded, nothing, STEPS)
             free = self.at(standing.moved)[0]
-            uses = self.anchor_uses(loaded.natural, forces)[0]
+            uses = self.anchor_uses(loaded.natural, forces, bearing)[0]
             done.append(
                 PlayedPull(
                     chains=chains,

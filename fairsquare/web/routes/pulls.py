@@ -17,6 +17,7 @@ from fairsquare.core.pull.job import (
     HOOK_KINDS,
     PURPOSES,
     ChainSet,
+    Machine,
     PlacedAnchor,
     PlacedHook,
     PlacedTower,
@@ -395,6 +396,16 @@ def _setting_typed(form: Form) -> Setting:
                     capacity_n=kilo(f"anchor-{k}-takes"),
                 )
                 for k in rows("anchor")
+            ),
+            machines=tuple(
+                Machine(
+                    id=form.text(f"machine-{k}-id").strip(),
+                    bears_on=form.text(f"machine-{k}-code").strip(),
+                    pushes=form.text(f"machine-{k}-how") != "draws",
+                    capacity_n=kilo(f"machine-{k}-takes"),
+                    bears_capacity_n=kilo(f"machine-{k}-bears"),
+                )
+                for k in rows("machine")
             ),
             boxes={
                 form.text(f"box-{k}-id"): Box(

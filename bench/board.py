@@ -17,6 +17,7 @@ from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.demo.vehicles import TEAL, instrument_reading, seed_of
 from fairsquare.stand_ins.client import Line
 from fairsquare.store import people
+from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Person
 
 JOB, CODE = "SL-0003", "R3R"
@@ -26,8 +27,7 @@ _FIGURE = re.compile(rf'data-code="{CODE}".*?board-figure"><b>([\d.]+)</b> <span
 
 def begin(at: Stage) -> None:
     """Take the Teal of the demo to the middle of a pull."""
-    ids = at.desk.database.run(lambda c: {one["name"]: one["id"] for one in people.people(c)})
-    lead = Person(ids["solveig"], "solveig", SIGN_INS[2].full_name, SIGN_INS[2].role)
+    lead = _lead(at)
     hold = at.desk.view(JOB).state.hold("decision_made")
     at.desk.sign(lead, _key(), JOB, "decision_made", hold.evidence, "signed for the bench of the board")
     chain = ChainSet(hook="at R3R", tower="rear", height_mm=330, force_n=45_000)
@@ -36,6 +36,25 @@ def begin(at: Stage) -> None:
     pulling.go_on(at.desk, lead, _key(), JOB, "cautions", "test", tuple(name for name, _ in CAUTIONS))
     pulling.go_on(at.desk, lead, _key(), JOB, "test", "look")
     pulling.go_on(at.desk, lead, _key(), JOB, "look", "pulling", ("clamps",))
+
+
+def read_loaded(at: Stage, code: str, moved: tuple[float, float, float]) -> None:
+    """Read a point of the Teal under load, so far from its place on the sheet."""
+    view = at.desk.view(JOB)
+    setup = view.setup.number if view.setup else 1
+    place = next(np.array(point.xyz) for point in TEAL.sheet.points if point.code == code)
+    xyz = instrument_reading(place + np.array(moved), seed_of(JOB, setup), np.zeros(3))
+    at.desk.take_readings(_lead(at), _key(), JOB, setup, [NewReading("point", code, xyz, code, loaded=True)])
+
+
+def read_force(at: Stage, tower: str, force_n: float) -> None:
+    """Read the force at a tower."""
+    pulling.read_load(at.desk, _lead(at), _key(), JOB, tower, force_n, None)
+
+
+def _lead(at: Stage) -> Person:
+    ids = at.desk.database.run(lambda c: {one["name"]: one["id"] for one in people.people(c)})
+    return Person(ids["solveig"], "solveig", SIGN_INS[2].full_name, SIGN_INS[2].role)
 
 
 def until_on_board(at: Stage) -> tuple[float, float]:

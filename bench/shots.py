@@ -5,7 +5,8 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from bench.stage import stage
+from bench import board
+from bench.stage import Stage, stage
 from fairsquare.demo.load import load
 from fairsquare.demo.people import SIGN_INS, SignIn
 
@@ -61,14 +62,8 @@ def main() -> int:
         page.click("text=Show the sheet that it makes")
         page.wait_for_selector("text=points, straight through")
         take(page, "sheet-comparative")
-        context.add_cookies([{"name": "mode", "value": "shop", "url": at.address}])
-        page.goto(VIEWS["measure"])
-        take(page, "measure-shop")
-        context.add_cookies([{"name": "mode", "value": "light", "url": at.address}])
+        pulls(page, at)
         supplement(page)
-        page.set_viewport_size({"width": 800, "height": 1280})
-        page.goto(VIEWS["decide"])
-        take(page, "decide-upright")
         browser.close()
     return 0
 
@@ -89,6 +84,18 @@ def supplement(page: Page) -> None:
     page.click("text=Send the supplement")
     page.goto(page.locator(".link-line code").inner_text())
     take(page, "supplement")
+
+
+def pulls(page: Page, at: Stage) -> None:
+    """Take the plan of the Teal, and the board in the middle of its pull."""
+    board.begin(at)
+    page.goto(f"/jobs/{TEAL}/pulls")
+    take(page, "pulls")
+    for code, moved in (("R3R", (6.5, 3.6, 6.0)), ("R2R", (3.1, 2.0, 2.6)), ("R3L", (1.2, 1.5, 0.6))):
+        board.read_loaded(at, code, moved)
+    board.read_force(at, "rear", 41_300.0)
+    page.goto(f"/jobs/{TEAL}/board")
+    take(page, "board")
 
 
 EXAMPLE = """code;length;width;height;tolerance;reference

@@ -10,7 +10,8 @@ import pytest
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.damage.read import UNDO_ORDER
 from fairsquare.core.errors import Refused
-from fairsquare.core.pull.plan import MODES, PlanPulls, plan_pulls
+from fairsquare.core.pull.plan import MODES, PlanPulls, plan_pulls, play_pulls
+from fairsquare.core.pull.search import Chain
 from fairsquare.core.structure.simulate import SimulateFrame, simulate_frame
 from fairsquare.core.structure.skeleton import Leg
 from tests.core.frames import frame, ladder
@@ -116,6 +117,24 @@ def test_the_order_of_the_school_is_kept(seed) -> None:
 
 def test_modes_are_undone_in_the_order_in_which_damage_is_read() -> None:
     assert tuple(name.removesuffix("_deg") for name in UNDO_ORDER) == MODES
+
+
+def test_a_jack_between_two_places_loads_both_of_them() -> None:
+    """Played as the frame has it: the force at the hook, and as much the other way where it bears."""
+    request, _ = planned(hit(1, far=1.0))
+    force = 60e3
+    played = play_pulls(request, [[Chain("hR4", "jack", 0.0, force)]], {"jack": ("L3", True, 1e9)})
+    nodes = request.skeleton.nodes
+    way = np.subtract(nodes["R4"], nodes["L3"])
+    push = force * way / np.linalg.norm(way)
+    fields = {name: getattr(request.skeleton, name) for name in ("nodes", "members", "sections", "supports")}
+    legs = [Leg(to={n: (*map(float, f), 0.0, 0.0, 0.0) for n, f in (("R4", push), ("L3", -push))}, steps=10)]
+    done = simulate_frame(SimulateFrame(**fields, path=(*legs, Leg(to={}, steps=10))))
+    for node, code in request.skeleton.codes.items():
+        was = np.subtract(request.points[code].xyz, nodes[node])
+        assert played.pulls[0].loaded[code] == pytest.approx(was + done.legs[0].displacements[node][:3], abs=1e-6)
+        assert played.pulls[0].free[code] == pytest.approx(was + done.legs[1].displacements[node][:3], abs=1e-6)
+    assert played.pulls[0].chains[0].use == pytest.approx(force / CAPACITY)
 
 
 def test_where_nothing_is_off_there_are_no_pulls() -> None:

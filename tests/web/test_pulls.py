@@ -111,6 +111,9 @@ def test_from_the_plan_to_the_signed_hold(planned, as_role, desk) -> None:
     page = ngozi.get(f"/jobs/{job}/board")
     assert "What the structure gave back" in page and "no new crack" in page
     sign(ngozi, job, "pulls_done")
+    record = ngozi.post(f"/jobs/{job}/record")
+    assert "<h2>Pulls</h2>" in record
+    assert "no new crack; dolly" in record
     assert desk.view(job).state.hold("pulls_done").status == "closed"
     ngozi.post(f"/jobs/{job}/board/begin", pull="1")
     assert desk.view(job).state.hold("pulls_done").status != "closed", "a pull after it opens the hold again"

@@ -3,10 +3,11 @@
 import numpy as np
 import pytest
 from Pynite import FEModel3D
+from scipy.optimize import linprog
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.structure.frame import frame_of
-from fairsquare.core.structure.simulate import simulate_frame
+from fairsquare.core.structure.simulate import loads_of, simulate_frame
 from tests.core.frames import ALL, BAR, PINNED, bending_only, cantilever, changed, frame, ladder
 
 L = 1000.0
@@ -251,3 +252,46 @@ def test_a_hinge_between_bars_in_line_is_no_mechanism_but_a_loose_end_is() -> No
     nodes = {"a": (0, 0, 0), "b": (L, 0, 0), "c": (2 * L, 0, 0)}
     with pytest.raises(Refused, match="c is free"):
         simulate_frame(frame(nodes, {"m": ("a", "b", "s")}, {"s": BAR}, {"a": ALL}))
+
+
+@pytest.mark.parametrize("seed", [1, 3, 4])
+def test_collapse_of_ladders_as_linear_programmes_find_it(seed) -> None:
+    """The static theorem anew: scipy's linprog, with planes cut along the ellipsoids until none is passed, from a carried load."""
+    rng = np.random.default_rng(seed)
+    made = ladder(int(rng.integers(3, 6)), rng, hardening=0.0)
+    first, second = ({node: tuple(rng.normal(0, 60_000, 3)) for node in ("L0", f"R{end}")} for end in (1, 2))
+    carried = {node: tuple(0.3 * v for v in load) for node, load in first.items()}
+    request = frame(*made.values(), carried, second, steps=4)
+    numbers = frame_of(request)
+    unit = numbers.yields[[0, 1, 2, 2, 3, 3]].T.ravel()
+    balance = np.zeros((len(unit), numbers.freedoms + 1))
+    for k, slots in enumerate(numbers.slots):
+        np.add.at(balance[6 * k : 6 * k + 6].T, slots, numbers.strain[k].T)
+    balance = balance[:, :-1] * unit[:, None]
+    scale = np.abs(balance).max(axis=0)
+    start, end = (loads_of(numbers, leg)[numbers.free] / scale for leg in request.path)
+    equal = np.hstack([(balance / scale).T, -(end - start)[:, None]])
+    planes: list[np.ndarray] = []
+    share = 0.0
+    for _ in range(80):
+        planes_now = np.array(planes).reshape(-1, len(unit) + 1)
+        found = linprog(
+            np.append(np.zeros(len(unit)), -1.0),
+            A_ub=planes_now,
+            b_ub=np.ones(len(planes_now)),
+            A_eq=equal,
+            b_eq=start,
+            bounds=[(-1, 1)] * len(unit) + [(0, 1)],
+        )
+        share, forces = found.x[-1], found.x[:-1].reshape(-1, 6)
+        before = len(planes)
+        for felt in ([0, 1, 2, 4], [0, 1, 3, 5]):
+            sizes = np.linalg.norm(forces[:, felt], axis=1)
+            for k in np.flatnonzero(sizes > 1 + 1e-5):
+                plane = np.zeros(len(unit) + 1)
+                plane[[6 * k + part for part in felt]] = forces[k, felt] / sizes[k]
+                planes.append(plane)
+        if len(planes) == before:
+            break
+    done = simulate_frame(request)
+    assert (done.collapse.load_factor if done.collapse else 1.0) == pytest.approx(share, abs=1e-4)

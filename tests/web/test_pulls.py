@@ -83,6 +83,7 @@ def test_from_the_plan_to_the_signed_hold(planned, as_role, desk) -> None:
     assert "Look at every clamp again" in go(ngozi, job, "look", "pulling", 422)
     page = go(ngozi, job, "look", "pulling", **{"tick-clamps": "1"})
     assert "PULL ON, SLOWLY" in page
+    assert "marks ahead of where it stands: home 9.0, let go" in page, "for who has tape or laser alone"
 
     for far in (-5.0, 0.5):
         moved = np.array((far, 0.0, 0.0))

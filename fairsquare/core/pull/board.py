@@ -38,12 +38,21 @@ class WatchedNow(NamedTuple):
     most_loaded_mm: float | None
     advice: PullAdvised | None
     cycles: tuple[PointCycle, ...]
+    stands_mm: float
 
     @property
     def passed(self) -> bool:
         """Whether it stands past what it must not pass, under load."""
         limit = self.advice.must_not_pass_mm if self.advice else None
         return bool(self.loaded and limit is not None and self.now_mm is not None and self.now_mm > limit)
+
+    @property
+    def marks(self) -> tuple[float, float, float] | None:
+        """Where to make marks for tape or laser, mm ahead of where it stands free: target, let go, and must not pass."""
+        if self.advice is None or self.advice.pull_to_mm is None:
+            return None
+        stands = self.stands_mm
+        return self.watched.target_mm - stands, self.advice.pull_to_mm - stands, self.advice.must_not_pass_mm - stands
 
     @property
     def reached(self) -> bool:
@@ -167,6 +176,7 @@ def _now(
         most_loaded_mm=most,
         advice=advice_for(watched, last_free, own),
         cycles=own,
+        stands_mm=last_free,
     )
 
 

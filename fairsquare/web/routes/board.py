@@ -201,7 +201,11 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "points": [(point, scale_drawing(point), way_words(point.watched.way)) for point in board.points],
         "say": _say(board),
         "stop": board.state == "stopped" or any(point.passed for point in board.points),
-        "under_load": board.state in UNDER_LOAD and board.state not in ("test", "look"),
+        "by_hand": view.setup is None or view.setup.kind == "sight",
+        "under_load": board.state in UNDER_LOAD
+        and board.state not in ("test", "look")
+        and view.setup is not None
+        and view.setup.kind == "instrument",
         "chains": chains,
         "weakest": weakest,
         "not_held": words,

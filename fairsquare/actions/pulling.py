@@ -312,11 +312,6 @@ def close_cycle(
     desk.in_job(person, key, f"cycle {number}", number, work)
 
 
-def leave_off(desk: Desk, person: Person, key: str, number: str) -> None:
-    """End a pull on which no chain was drawn yet."""
-    go_on(desk, person, key, number, "cautions", "ended")
-
-
 def read_load(
     desk: Desk,
     person: Person,

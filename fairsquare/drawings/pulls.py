@@ -86,8 +86,9 @@ def pull_drawing(
         ground = side.top + (0 - side_low[1]) * scale
         parts.append(f'<path class="ground" d="M{_MARGIN} {ground:.1f}H{WIDTH - _MARGIN}"/>')
     parts += _codes(plan, sheet, skeleton, work, setting)
+    label = "The ground to keep clear of, from above" if ground_only else "The pull from above and from the side"
     return Markup(  # noqa: S704 - every text in it is escaped
-        f'<svg class="pull-drawing" role="{"group" if movable else "img"}" aria-label="The pull from above and from the side" '
+        f'<svg class="pull-drawing" role="{"group" if movable else "img"}" aria-label="{label}" '
         f'viewBox="0 0 {WIDTH:g} {total:.0f}" data-scale="{scale:.6f}" data-left="{_MARGIN - low[0] * scale:.3f}" '
         f'data-top="{24.0 - low[1] * scale:.3f}">'
         '<defs><pattern id="hatch" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'

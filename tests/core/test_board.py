@@ -1,0 +1,245 @@
+"""The board, the setting and the hold behind the pulls, from facts alone; sections against handbook forms; what is said of gear."""
+
+import math
+
+import numpy as np
+import pytest
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import PullEventFact, PullPlanFact, Who
+from fairsquare.core.pull.board import all_cycles, board_of, pulls_wanted, setting_of, under_way
+from fairsquare.core.pull.gear import Gear
+from fairsquare.core.pull.job import (
+    AfterPull,
+    ChainSet,
+    Machine,
+    PlanSaid,
+    PointCycle,
+    Watched,
+    WorkPull,
+    advice_for,
+    along,
+    plan_request,
+    seen_plan,
+    usual_setting,
+    watched_points,
+    will_hold,
+)
+from fairsquare.core.release.holds import job_state
+from fairsquare.core.structure.frame import frame_of
+from fairsquare.core.structure.of_sheet import ACROSS, Box, skeleton_of, usual_boxes
+from fairsquare.demo.vehicles import DUNLIN, TEAL, VEHICLES
+from fairsquare.drawings.board import cycles_drawing, scale_drawing
+from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.web.words import way_words
+from tests.core.facts import facts
+
+PLACES = {p.code: tuple(map(float, np.add(p.xyz, DUNLIN.moved.get(p.code, (0, 0, 0))))) for p in DUNLIN.sheet.points}
+SETTING = usual_setting(DUNLIN.sheet, usual_boxes(DUNLIN.sheet))
+PULL = WorkPull(chains=(ChainSet(hook="at F5R", tower="front right", height_mm=420, force_n=40_000),))
+PLAN = PlanSaid(school="outward", pulls=(PULL,))
+FORWARD = Watched(code="F5R", way=(1.0, 0.0, 0.0), target_mm=0.0, tolerance_mm=3.0, was_mm=-21.4)
+
+
+def who(minute: int) -> Who:
+    return Who(name="Ngozi Adeyemi", role="technician", at=f"2026-03-02T10:{minute:02d}:00.000000Z")
+
+
+def event(number: int, state: str, **more) -> PullEventFact:
+    return PullEventFact(id=number, plan=1, pull=1, state=state, by=who(number), **more)
+
+
+def pulled(*events: PullEventFact, **more):
+    return facts(pull_plans=(PullPlanFact(id=1, version=1, plan=PLAN, by=who(0)),), pull_events=events, **more)
+
+
+# ── the board from facts ─────────────────────────────────────────────────────
+
+
+def test_a_board_is_the_pull_that_was_begun_and_not_ended() -> None:
+    begun = event(1, "cautions", watched=(FORWARD,))
+    assert board_of(pulled()) is None and pulls_wanted(pulled())
+    board = board_of(pulled(begun, event(2, "test"), event(3, "look"), event(4, "pulling")))
+    assert (board.pull, board.state, board.cycle) == (1, "pulling", 1)
+    assert board.points[0].watched == FORWARD and board.points[0].now_mm is None
+    assert board.points[0].marks == pytest.approx((21.4, *np.add(board.points[0].marks[1:], 0)))
+    ended = pulled(begun, event(2, "test"), event(3, "ended"))
+    assert board_of(ended) is None and under_way(ended) == ()
+    again = board_of(pulled(begun, event(2, "ended"), event(3, "cautions", watched=(FORWARD,))))
+    assert again.state == "cautions" and len(again.events) == 1
+
+
+def test_a_closed_cycle_is_learned_from_and_the_next_one_begins_where_it_ended() -> None:
+    cycle = PointCycle(code="F5R", before_mm=-21.4, loaded_mm=-4.0, after_mm=-10.0)
+    board = board_of(
+        pulled(event(1, "cautions", watched=(FORWARD,)), event(2, "cautions", cycles=(cycle,), after=AfterPull()))
+    )
+    point = board.points[0]
+    assert board.cycle == 2 and point.stands_mm == -10.0
+    assert point.advice.return_mm == pytest.approx(6.0, abs=0.2), "it gave back 6 of 17.4"
+    assert point.advice.pull_to_mm == pytest.approx(6.0, abs=0.4)
+    assert all_cycles(pulled(event(1, "ended", cycles=(cycle,)))) == (cycle,)
+
+
+def test_advice_of_two_cycles_without_gain_is_to_relieve() -> None:
+    cycles = [PointCycle(code="F5R", before_mm=-21.4, loaded_mm=mm, after_mm=-21.3) for mm in (-17.0, -16.0)]
+    assert advice_for(FORWARD, -21.3, cycles).advice == "relieve"
+    assert advice_for(FORWARD, -21.3, [c.model_copy(update={"code": "F4R"}) for c in cycles]).advice == "pull"
+
+
+def test_a_place_along_the_way_of_a_watched_point() -> None:
+    assert along(FORWARD, DUNLIN.sheet, PLACES["F5R"]) == pytest.approx(-21.4)
+
+
+def test_what_is_watched_goes_home() -> None:
+    request = plan_request(DUNLIN.sheet, PLACES, SETTING, "outward")
+    found = watched_points(DUNLIN.sheet, PLACES, PULL, seen_plan(request, SETTING, PLAN).played, 0)
+    assert 1 <= len(found) <= 3
+    for one in found:
+        moved = np.array(DUNLIN.moved[one.code])
+        assert np.allclose(one.way, -moved / np.linalg.norm(moved)) and one.was_mm == pytest.approx(
+            -np.linalg.norm(moved)
+        )
+
+
+# ── the hold behind the pulls ────────────────────────────────────────────────
+
+
+def words_of(held) -> str:
+    return " ".join(missing.words for missing in job_state(held).hold("pulls_done").missing)
+
+
+def test_the_hold_is_there_only_where_anything_is_pulled() -> None:
+    assert "pulls_done" not in {hold.name for hold in job_state(facts()).holds}
+    assert "pulls_done" in {hold.name for hold in job_state(pulled()).holds}
+
+
+def test_a_pull_under_way_a_crack_and_old_readings_stand_in_its_way() -> None:
+    assert "A pull is under way" in words_of(pulled(event(1, "cautions", watched=(FORWARD,))))
+    cracked = AfterPull(cracks="at the root of the right rail")
+    assert "Found after pull 1: at the root" in words_of(pulled(event(1, "ended", after=cracked)))
+    old = tuple(r.model_copy(update={"stale": True}) if r.code == "F4L" else r for r in facts().readings)
+    assert "Read before the last pull: F4L" in words_of(pulled(event(1, "ended", after=AfterPull()), readings=old))
+    loaded = tuple(r.model_copy(update={"loaded": True}) if r.code == "F4L" else r for r in facts().readings)
+    assert "Read only under load: F4L" in words_of(pulled(readings=loaded))
+    fine = words_of(pulled(event(1, "ended", after=AfterPull())))
+    assert "F4L" not in fine and "under way" not in fine
+
+
+# ── the setting and the frame of a sheet ─────────────────────────────────────
+
+
+@pytest.mark.parametrize("vehicle", VEHICLES, ids=lambda one: one.name)
+def test_every_sheet_of_the_demo_makes_a_frame_that_is_held(vehicle) -> None:
+    setting = usual_setting(vehicle.sheet, usual_boxes(vehicle.sheet))
+    skeleton = skeleton_of(vehicle.sheet, setting.boxes, [anchor.code for anchor in setting.anchors])
+    assert set(skeleton.nodes) == {point.code for point in vehicle.sheet.points}
+    frame_of(skeleton)
+    across = [member for member in skeleton.members if member.section == ACROSS]
+    assert len(across) >= 4
+    if setting.hooks:
+        work = WorkPull(
+            chains=(ChainSet(hook=setting.hooks[0].id, tower=setting.towers[0].id, height_mm=400, force_n=20_000),)
+        )
+        held, words = will_hold(skeleton, setting, work)
+        assert held is not None and words == ()
+
+
+def test_a_box_has_the_section_values_of_handbooks() -> None:
+    """Hollow rectangle 100 × 60 × 3: A, I and plastic moduli by the handbook's differences of rectangles; Bredt for torsion."""
+    section = Box(height_mm=100, width_mm=60, wall_mm=3, yield_mpa=300).section()
+    assert section.area == 100 * 60 - 94 * 54
+    assert section.iy == pytest.approx((60 * 100**3 - 54 * 94**3) / 12)
+    assert section.iz == pytest.approx((100 * 60**3 - 94 * 54**3) / 12)
+    assert section.mpy == pytest.approx(300 * (60 * 100**2 / 4 - 54 * 94**2 / 4))
+    area, round_ = 97 * 57, 2 * (97 + 57)
+    assert section.j == pytest.approx(4 * area**2 / (round_ / 3))
+    assert section.tp == pytest.approx(2 * area * 3 * 300 / math.sqrt(3))
+    with pytest.raises(Refused, match="nothing hollow"):
+        Box(height_mm=100, width_mm=6, wall_mm=3, yield_mpa=300).section()
+
+
+def test_the_usual_setting_stands_until_another_is_kept() -> None:
+    assert setting_of(facts()).towers == usual_setting(facts().sheet, usual_boxes(facts().sheet)).towers
+    assert setting_of(facts(sheet=None)) is None
+
+
+def test_a_plan_that_names_what_is_not_there_says_which() -> None:
+    request = plan_request(DUNLIN.sheet, PLACES, SETTING, "outward")
+    wrong = PULL.chains[0].model_copy(update={"tower": "nowhere"})
+    with pytest.raises(Refused) as refused:
+        seen_plan(request, SETTING, PlanSaid(school="outward", pulls=(PULL.model_copy(update={"chains": (wrong,)}),)))
+    assert refused.value.field == "pulls.0.chains.0.tower"
+    jack = SETTING.model_copy(update={"machines": (Machine(id="jack", bears_on="F5R"),)})
+    itself = PULL.chains[0].model_copy(update={"tower": "jack"})
+    with pytest.raises(Refused, match="bears where its hook is"):
+        seen_plan(request, jack, PlanSaid(school="outward", pulls=(PULL.model_copy(update={"chains": (itself,)}),)))
+    with pytest.raises(Refused, match="Nothing is measured yet"):
+        plan_request(DUNLIN.sheet, {}, SETTING, "outward")
+
+
+def test_rules_that_a_persons_plan_breaks_are_told_pull_by_pull() -> None:
+    request = plan_request(DUNLIN.sheet, PLACES, SETTING, "outward")
+    chain = PULL.chains[0]
+    near = WorkPull(chains=(chain.model_copy(update={"hook": "at F2R"}),))
+    double = WorkPull(chains=(chain, chain.model_copy(update={"hook": "at F4R", "height_mm": 950.0})))
+    seen = seen_plan(request, SETTING, PlanSaid(school="outward", pulls=(PULL, near, double)))
+    assert seen.broken[0] == ()
+    assert any("nearer to the middle" in words for words in seen.broken[1])
+    assert any("One tower draws two" in words for words in seen.broken[2])
+    assert any("does not reach 950 mm" in words for words in seen.broken[2])
+    hooks = tuple(hook.model_copy(update={"capacity_n": None}) for hook in SETTING.hooks)
+    loud = seen_plan(request, SETTING.model_copy(update={"hooks": hooks}), PLAN).broken[0]
+    assert loud == ("NOBODY KNOWS WHAT AT F5R TAKES. Home-made or unknown gear: find its limit, or use another.",)
+
+
+# ── gear, words, drawings ────────────────────────────────────────────────────
+
+
+@pytest.mark.parametrize(
+    ("more", "days", "words"),
+    [
+        ({"capacity_n": 5e4}, 3, None),
+        ({"capacity_n": 5e4}, None, "Never looked at."),
+        ({"capacity_n": 5e4}, 120, "Last looked at 120 days ago."),
+        ({}, 3, "Nobody knows what it takes."),
+        ({"kind": "pump"}, 3, None),
+        ({"made": "home"}, 3, "Home-made, and nobody knows what it takes."),
+        ({"made": "home", "capacity_n": 5e4}, 3, "Home-made: what is written here is somebody's word, not a test."),
+        ({"capacity_n": 5e4, "found": "hurt"}, 3, "Found hurt: do not pull with it."),
+    ],
+)
+def test_what_is_said_of_a_piece(more, days, words) -> None:
+    assert Gear(**({"id": 1, "name": "x", "kind": "chain"} | more)).caution(days) == words
+
+
+@pytest.mark.parametrize(
+    ("way", "words"),
+    [((1.0, 0.0, 0.0), "forward"), ((-0.8, 0.0, -0.6), "back and down"), ((0.1, -0.9, 0.42), "to the right and up")],
+)
+def test_a_way_in_words(way, words) -> None:
+    assert way_words(way) == words
+
+
+def test_the_drawings_show_what_there_is() -> None:
+    request = plan_request(DUNLIN.sheet, PLACES, SETTING, "outward")
+    seen = seen_plan(request, SETTING, PLAN)
+    drawn = pull_drawing(
+        DUNLIN.sheet, request.skeleton, SETTING, {}, PULL, seen.held[0], seen.played.pulls[0].free, movable=True
+    )
+    assert drawn.count('class="tower used"') == 1 and drawn.count("data-tower=") == len(SETTING.towers)
+    assert "40 kN" in drawn and "420 mm high" in drawn and "keep-clear" in drawn and "frame-ghost" in drawn
+    ground = pull_drawing(DUNLIN.sheet, request.skeleton, SETTING, {}, PULL, seen.held[0], ground_only=True)
+    assert ground.count('class="tower') == 1 and "from the side" not in ground
+    assert cycles_drawing({"F5R": []}) is None
+    cycle = PointCycle(code="F5R", before_mm=-9, loaded_mm=1.5, after_mm=-4)
+    assert "+1.5, back 5.5" in cycles_drawing({"F5R": [cycle, cycle]})
+    point = board_of(pulled(event(1, "cautions", watched=(FORWARD,)))).points[0]
+    scale = scale_drawing(point)
+    assert "was 21.4 short" in scale and "must not pass" in scale and "let go at" in scale
+
+
+def test_the_upper_points_stand_on_the_two_nearest() -> None:
+    skeleton = skeleton_of(TEAL.sheet, usual_boxes(TEAL.sheet), ["C1L", "C1R", "C3L", "C3R"])
+    posts = sorted(member.id for member in skeleton.members if member.section == "uprights")
+    assert posts == ["U1L R2L", "U1L R3L", "U1R R2R", "U1R R3R"]

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from fairsquare.actions import pulling
 from fairsquare.api.doors import At, By
-from fairsquare.api.models import Given, Key
+from fairsquare.api.models import Given, KeyOnly
 from fairsquare.core.model import Many, Model
 from fairsquare.core.pull.board import board_of, plan_of, setting_of
 from fairsquare.core.pull.gear import Gear
@@ -17,40 +17,34 @@ from fairsquare.core.pull.plan import PullsPlanned, School
 router = APIRouter(prefix="/api/v1")
 
 
-class Keyed(Model):
-    """What records something: a key made by the client, so that it is recorded once."""
-
-    request_key: Key
-
-
-class FindPlan(Keyed):
+class FindPlan(KeyOnly):
     """Work out a plan and keep it. `plan_version` is the plan it takes the place of, 0 for the first."""
 
     school: School
     plan_version: int = 0
 
 
-class KeepPlan(Keyed):
+class KeepPlan(KeyOnly):
     """Keep a plan of one's own."""
 
     plan: PlanSaid
     plan_version: int = 0
 
 
-class KeepSetting(Keyed):
+class KeepSetting(KeyOnly):
     """Keep how the vehicle is held and pulled."""
 
     setting: Setting
     setting_version: int = 0
 
 
-class BeginPull(Keyed):
+class BeginPull(KeyOnly):
     """Begin a pull of the plan, counted from 1."""
 
     pull: Annotated[int, Field(ge=1)]
 
 
-class GoOn(Keyed):
+class GoOn(KeyOnly):
     """Take the board from the state that was seen into the next one; cautions are ticked by name."""
 
     seen: BoardState
@@ -59,7 +53,7 @@ class GoOn(Keyed):
     words: str = ""
 
 
-class CloseCycle(Keyed):
+class CloseCycle(KeyOnly):
     """What a cycle did to each watched point, what was looked for after it, and whether it is pulled again."""
 
     cycles: Many[PointCycle]
@@ -67,7 +61,7 @@ class CloseCycle(Keyed):
     again: bool = False
 
 
-class ReadLoad(Keyed):
+class ReadLoad(KeyOnly):
     """What a load cell (N) or a pump's gauge (MPa) says at a tower."""
 
     tower: str

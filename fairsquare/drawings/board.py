@@ -8,7 +8,7 @@ from markupsafe import Markup
 from fairsquare.core.pull.board import WatchedNow
 from fairsquare.core.pull.job import PointCycle
 
-_WIDTH, _HEIGHT = 560.0, 118.0
+_WIDTH, _HEIGHT = 560.0, 126.0
 
 
 def scale_drawing(point: WatchedNow) -> Markup:
@@ -34,8 +34,8 @@ def scale_drawing(point: WatchedNow) -> Markup:
         f'<path class="track" d="M{x(low):.1f} 58H{x(high):.1f}"/>',
         f'<path class="run" d="M{x(watched.was_mm):.1f} 58H{x(here):.1f}"/>',
         f'<path class="was" d="M{x(watched.was_mm):.1f} 42v32"/>',
-        f'<text class="was-words" x="{x(watched.was_mm):.1f}" y="102">was {escape(_words(watched.was_mm))}</text>',
-        f'<path class="fair-band" d="M{band[0]:.1f} 36H{band[1]:.1f}V80H{band[0]:.1f}z"/>',
+        f'<text class="was-words" x="{x(watched.was_mm):.1f}" y="98">was {escape(_words(watched.was_mm))}</text>',
+        f'<path class="fair-band" d="M{band[0]:.1f} 36H{band[1]:.1f}V74H{band[0]:.1f}z"/>',
     ]
     if advice and advice.pull_to_mm is not None:
         at = x(advice.pull_to_mm)
@@ -48,7 +48,7 @@ def scale_drawing(point: WatchedNow) -> Markup:
         at = x(advice.must_not_pass_mm)
         parts.append(f'<path class="limit" d="M{at:.1f} 24v68"/>')
         parts.append(
-            f'<text class="limit-words" x="{min(at, _WIDTH - 6):.1f}" y="114" text-anchor="end">'
+            f'<text class="limit-words" x="{min(at, _WIDTH - 6):.1f}" y="124" text-anchor="end">'
             f"must not pass {_words(advice.must_not_pass_mm)}</text>"
         )
     parts.append(f'<path class="here" d="M{x(here):.1f} 54l-13 -22h26z"/>')

@@ -187,15 +187,3 @@ def newest_loads(connection: Connection, job_id: int) -> dict[str, dict[str, Any
         job_id,
     )
     return {one["tower"]: one for one in found}
-
-
-def most_loads(connection: Connection, job_id: int, since: str) -> dict[str, float]:
-    """Return the largest force or pressure at each tower since a moment (UTC, ISO 8601)."""
-    found = rows(
-        connection,
-        """SELECT tower, MAX(COALESCE(force_n, pressure_mpa)) AS most FROM load_reading
-           WHERE job_id = %s AND at >= %s GROUP BY tower""",
-        job_id,
-        since.rstrip("Z"),
-    )
-    return {one["tower"]: float(one["most"]) for one in found}

@@ -148,6 +148,7 @@ def test_a_limit_that_is_passed_under_load_says_stop(planned, as_role, desk) -> 
     )
     page = ngozi.get(f"/jobs/{job}/board/now")
     assert "STOP" in page and "past the limit" in page
+    assert "nothing to pull here" not in page.split('data-code="F5R"')[1].split("</section>")[0]
 
 
 def test_the_load_is_shown_and_old_plans_stay(planned, as_role, desk, persons, app) -> None:

@@ -62,12 +62,11 @@ class WatchedNow(NamedTuple):
 
 
 class Board(NamedTuple):
-    """A pull that is under way: its plan and number, the state, since when, and its watched points."""
+    """A pull that is under way: its plan and number, the state, the cycle, its watched points, and what happened so far."""
 
     plan: PullPlanFact
     pull: int
     state: BoardState
-    since: str
     cycle: int
     points: tuple[WatchedNow, ...]
     events: tuple[PullEventFact, ...]
@@ -117,15 +116,14 @@ def board_of(facts: JobFacts) -> Board | None:
     watched = next(event.watched for event in events if event.watched)
     cycles = all_cycles(facts)
     here = sum(1 for event in events if event.cycles)
-    last = events[-1]
-    since = last.by.at
+    last_done = next((event.by.at for event in reversed(events) if event.cycles), events[0].by.at)
+    loaded = loaded_places(facts, last_done)
     return Board(
         plan=plan,
         pull=events[0].pull,
-        state=last.state,
-        since=since,
+        state=events[-1].state,
         cycle=here + 1,
-        points=tuple(_now(facts, one, cycles, events) for one in watched),
+        points=tuple(_now(facts, one, cycles, events, loaded.get(one.code, [])) for one in watched),
         events=events,
     )
 
@@ -152,13 +150,15 @@ def loaded_places(facts: JobFacts, since: str) -> dict[str, list[tuple[ReadingFa
 
 
 def _now(
-    facts: JobFacts, watched: Watched, cycles: tuple[PointCycle, ...], events: tuple[PullEventFact, ...]
+    facts: JobFacts,
+    watched: Watched,
+    cycles: tuple[PointCycle, ...],
+    events: tuple[PullEventFact, ...],
+    loaded: list[tuple[ReadingFact, Row3]],
 ) -> WatchedNow:
     own = tuple(cycle for cycle in cycles if cycle.code == watched.code)
     sheet = facts.sheet
     last_free = own[-1].after_mm if any(event.cycles for event in events) and own else watched.was_mm
-    last_done = next((event.by.at for event in reversed(events) if event.cycles), events[0].by.at)
-    loaded = loaded_places(facts, last_done).get(watched.code, [])
     now: float | None = None
     read_at, is_loaded, most = None, False, None
     if loaded and sheet:

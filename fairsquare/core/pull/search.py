@@ -204,28 +204,32 @@ class Game:
 
     def play(self, pulls: Sequence[tuple[Chain, ...]]) -> Played:
         """Play pulls in their order, each a leg to its loads and a leg that lets go, in ten steps each."""
-        standing = self.follower.rest()
-        nothing = np.zeros((1, self.frame.freedoms))
-        before, done = self.start, []
+        played = self.begun()
         for chains in pulls:
-            forces, bearing = self.forces(chains)[None], self.bearing(chains)
-            borne = np.zeros((1, self.frame.freedoms + 1))
-            borne[:, self.slot.ravel()] += bearing.ravel()
-            loaded = self.follower.follow(standing, self.loads(forces) + borne[:, :-1], STEPS)
-            standing = self.follower.follow(loaded, nothing, STEPS)
-            free = self.at(standing.moved)[0]
-            uses = self.anchor_uses(loaded.natural, forces, bearing)[0]
-            done.append(
-                PlayedPull(
-                    chains=chains,
-                    mode=self.mode(before, free),
-                    anchors=dict(zip(self.rig.anchors, map(float, uses), strict=True)),
-                    loaded=self.at(loaded.moved)[0],
-                    free=free,
-                )
-            )
-            before = free
-        return Played(tuple(done), before, standing)
+            played = self.pulled(played, chains)
+        return played
+
+    def begun(self) -> Played:
+        """Return the plan without pulls: everything where it was read."""
+        return Played((), self.start, self.follower.rest())
+
+    def pulled(self, so_far: Played, chains: tuple[Chain, ...]) -> Played:
+        """Return a plan with one more pull, played."""
+        forces, bearing = self.forces(chains)[None], self.bearing(chains)
+        borne = np.zeros((1, self.frame.freedoms + 1))
+        borne[:, self.slot.ravel()] = bearing.ravel()
+        loaded = self.follower.follow(so_far.standing, self.loads(forces) + borne[:, :-1], STEPS)
+        standing = self.follower.follow(loaded, np.zeros((1, self.frame.freedoms)), STEPS)
+        free = self.at(standing.moved)[0]
+        uses = self.anchor_uses(loaded.natural, forces, bearing)[0]
+        pull = PlayedPull(
+            chains=chains,
+            mode=self.mode(so_far.deviations, free),
+            anchors=dict(zip(self.rig.anchors, map(float, uses), strict=True)),
+            loaded=self.at(loaded.moved)[0],
+            free=free,
+        )
+        return Played((*so_far.pulls, pull), free, standing)
 
     def tried(self, standing: Standing, forces: Floats, steps: int = STEPS) -> tuple[Floats, Floats]:
         """Return the free deviations (c, k, 3) and the largest use of an anchor (c) after pulling with forces (c, h, 3)."""
@@ -293,7 +297,7 @@ class _Move:
 
 def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> Played:
     """Return the best plan found, no pulls where none helps."""
-    nothing = Played((), game.start, game.follower.rest())
+    nothing = game.begun()
     if game.fair(game.start).all():
         return nothing
     beam, best = [nothing], nothing
@@ -303,8 +307,8 @@ def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> 
             if game.follower.work > _EFFORT:
                 break
             for move in _moves(game, so_far, school):
-                played = _added(game, so_far, move.chains)
-                if played is not None and _allowed(game, played, school):
+                played = game.pulled(so_far, move.chains)
+                if _within(game, played) and _allowed(game, played, school):
                     onward.append(played)
         onward = [
             one
@@ -341,24 +345,12 @@ def _rank(game: Game, played: Played) -> tuple[float, ...]:
     )
 
 
-def _added(game: Game, so_far: Played, chains: tuple[Chain, ...]) -> Played | None:
-    """Return the plan with one more pull, played as plans are; None where something takes more than it can."""
-    nothing = np.zeros((1, game.frame.freedoms))
-    forces = game.forces(chains)[None]
-    loaded = game.follower.follow(so_far.standing, game.loads(forces), STEPS)
-    uses = game.anchor_uses(loaded.natural, forces)[0]
-    if (uses > 1.0).any() or any(chain.force > game.rig.limit(chain) for chain in chains):
-        return None
-    standing = game.follower.follow(loaded, nothing, STEPS)
-    free = game.at(standing.moved)[0]
-    pull = PlayedPull(
-        chains=chains,
-        mode=game.mode(so_far.deviations, free),
-        anchors=dict(zip(game.rig.anchors, map(float, uses), strict=True)),
-        loaded=game.at(loaded.moved)[0],
-        free=free,
+def _within(game: Game, played: Played) -> bool:
+    """Say whether everything in the last pull takes what is asked of it."""
+    last = played.pulls[-1]
+    return max(last.anchors.values(), default=0.0) <= 1.0 and all(
+        chain.force <= game.rig.limit(chain) for chain in last.chains
     )
-    return Played((*so_far.pulls, pull), free, standing)
 
 
 def _allowed(game: Game, played: Played, school: str) -> bool:

@@ -30,7 +30,7 @@ from fairsquare.core.pull.job import (
 from fairsquare.core.pull.plan import School
 from fairsquare.core.pull.statics import movement_in_words
 from fairsquare.core.sheet.model import points_by_first_code
-from fairsquare.core.structure.of_sheet import Box
+from fairsquare.core.structure.of_sheet import Box, skeleton_of
 from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, number_of, whole
@@ -224,9 +224,12 @@ def _page(
 
 def _held(view: JobView, setting: Setting, work: WorkPull, *, before: Any = None, ghost: Any = None) -> dict[str, Any]:
     """Return what the part that says whether a pull holds needs: the drawing, the statics and the way the vehicle creeps."""
-    sheet, _, made = pulling.request_of(view.facts)
-    statics, words = will_hold(made.skeleton, setting, work)
-    drawn = pull_drawing(sheet, made.skeleton, setting, before or _now(view), work, statics, ghost, movable=True)
+    sheet = view.facts.sheet
+    if sheet is None:
+        raise Refused("There is no sheet.", field="sheet")
+    skeleton = skeleton_of(sheet, setting.boxes, [anchor.code for anchor in setting.anchors])
+    statics, words = will_hold(skeleton, setting, work)
+    drawn = pull_drawing(sheet, skeleton, setting, before or _now(view), work, statics, ghost, movable=True)
     creep = None
     first = None
     if statics:

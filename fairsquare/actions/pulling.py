@@ -16,15 +16,14 @@ from fairsquare.core.pull.job import (
     PlanSaid,
     PlanSeen,
     PointCycle,
-    Setting,
     WorkPull,
     plan_request,
     seen_plan,
     watched_points,
 )
 from fairsquare.core.pull.plan import PlanPulls, School, plan_pulls
+from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.core.structure.of_sheet import skeleton_of
 from fairsquare.store import measuring, pulls
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person
@@ -122,7 +121,7 @@ def keep_setting(desk: Desk, person: Person, key: str, number: str, setting: Set
             by = view.facts.pull_settings[-1].by.name
             raise Unsure(f"{by} changed it meanwhile: look at it, then change it again.", field="setting_version")
         if view.facts.sheet is not None:
-            skeleton = skeleton_of(view.facts.sheet, setting.boxes, [anchor.code for anchor in setting.anchors])
+            skeleton = frame_of_setting(view.facts.sheet, setting)
             _check_codes(setting, set(skeleton.nodes))
         return {"version": pulls.keep_setting(connection, view.job.id, setting, person.id)}
 

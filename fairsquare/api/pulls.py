@@ -11,8 +11,9 @@ from fairsquare.api.models import Given, KeyOnly
 from fairsquare.core.model import Many, Model
 from fairsquare.core.pull.board import board_of, plan_of, setting_of
 from fairsquare.core.pull.gear import Gear
-from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Setting, Watched
+from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Watched
 from fairsquare.core.pull.plan import PullsPlanned, School
+from fairsquare.core.pull.setting import Setting
 
 router = APIRouter(prefix="/api/v1")
 

@@ -7,7 +7,8 @@ from pydantic import Field
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Code, Many, Model, Row3
-from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Setting, Watched
+from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Watched
+from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet, SpanMode
 
 Role = Literal["technician", "lead", "estimator", "apprentice"]

@@ -1,6 +1,9 @@
-"""The demo's vehicles: sheets made by us, and where the points of each damaged one truly are. Nothing here is of a real vehicle."""
+"""The demo's vehicles: sheets made by us, and the blows that left each as it is. Nothing here is of a real vehicle."""
 
 import zlib
+from collections.abc import Mapping
+from functools import lru_cache
+from types import MappingProxyType
 from typing import NamedTuple
 
 import numpy as np
@@ -8,25 +11,69 @@ import numpy.typing as npt
 
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import Construction, Point, Sheet, Span
+from fairsquare.core.structure.of_sheet import Box, skeleton_of, usual_boxes
+from fairsquare.core.structure.simulate import SimulateFrame, simulate_frame
+from fairsquare.core.structure.skeleton import Leg
 
 Floats = npt.NDArray[np.float64]
+_SEEN_MM = 0.05
+
+
+class Hit(NamedTuple):
+    """One blow: forces in N at points, put on and let go again, with the vehicle held at `held`."""
+
+    forces: dict[str, Row3]
+    held: tuple[str, ...]
 
 
 class Vehicle(NamedTuple):
-    """A vehicle of the scenario: its sheet, and how far each point moved, mm, in vehicle axes."""
+    """A vehicle of the scenario: its sheet, the blows it took, and what its frame has that the sheet does not say.
+
+    `boxes` are the sections of members that are not as usual, `members_out` what no longer holds.
+    """
 
     name: str
     sheet: Sheet
-    moved: dict[str, Row3]
+    hits: tuple[Hit, ...]
+    boxes: Mapping[str, Box] = MappingProxyType({})
+    members_out: tuple[str, ...] = ()
+
+    @property
+    def moved(self) -> dict[str, Row3]:
+        """How far each point moved, mm, in vehicle axes: what the blows leave of the frame that the sheet makes."""
+        return _left_by(self.name)
 
     def true_places(self, seed: int) -> dict[str, Floats]:
         """Return where each point is on one built vehicle: sheet, plus how it was built, plus damage."""
-        random = np.random.default_rng(seed)
-        places = {}
-        for point in self.sheet.points:
-            built = random.normal(0, self.sheet.build_sigma_mm, 3)
-            places[point.code] = np.array(point.xyz) + np.array(self.moved.get(point.code, (0, 0, 0))) + built
-        return places
+        return places_of(self.sheet, self.moved, seed)
+
+
+def places_of(sheet: Sheet, moved: Mapping[str, Row3], seed: int) -> dict[str, Floats]:
+    """Return where each point is on one vehicle of a sheet: as it was built, and moved."""
+    random = np.random.default_rng(seed)
+    places = {}
+    for point in sheet.points:
+        built = random.normal(0, sheet.build_sigma_mm, 3)
+        places[point.code] = np.array(point.xyz) + np.array(moved.get(point.code, (0, 0, 0))) + built
+    return places
+
+
+@lru_cache(maxsize=8)
+def _left_by(name: str) -> dict[str, Row3]:
+    vehicle = next(one for one in VEHICLES if one.name == name)
+    boxes = {**usual_boxes(vehicle.sheet), **vehicle.boxes}
+    moved: dict[str, Floats] = {}
+    for hit in vehicle.hits:
+        frame = skeleton_of(vehicle.sheet, boxes, hit.held, members_out=vehicle.members_out)
+        blow = Leg(to={code: (*force, 0.0, 0.0, 0.0) for code, force in hit.forces.items()}, steps=40)
+        answer = simulate_frame(SimulateFrame(**dict(frame), path=(blow, Leg(to={}, steps=10))))
+        for code, by in answer.legs[-1].displacements.items():
+            moved[code] = moved.get(code, np.zeros(3)) + np.array(by[:3])
+    return {
+        code: (round(float(x), 1) + 0.0, round(float(y), 1) + 0.0, round(float(z), 1) + 0.0)
+        for code, (x, y, z) in moved.items()
+        if np.abs((x, y, z)).max() >= _SEEN_MM
+    }
 
 
 def _pairs(rows: list[tuple[str, float, float, float, str, str]], references: set[str]) -> tuple[Point, ...]:
@@ -117,6 +164,9 @@ _PUFFIN = [
 ]
 _REFERENCES = {"C1", "C2", "C3"}
 
+_ALL_SIX = ("C1L", "C1R", "C2L", "C2R", "C3L", "C3R")
+_OUTER_FOUR = ("C1L", "C1R", "C3L", "C3R")
+
 DUNLIN = Vehicle(
     "Dunlin post van",
     _sheet(
@@ -126,15 +176,7 @@ DUNLIN = Vehicle(
         _REFERENCES,
         [("F4L", "C1R"), ("F4R", "C1L"), ("C1L", "C3R"), ("C1R", "C3L")],
     ),
-    {
-        "F5R": (-21.4, 6.8, 9.7),
-        "F4R": (-14.2, 5.1, 6.9),
-        "F3R": (-7.0, 3.6, 3.8),
-        "F2R": (-2.0, 1.4, 0.8),
-        "F5L": (-3.6, 4.4, 1.0),
-        "F4L": (-1.8, 2.9, 0.6),
-        "F3L": (-0.6, 1.5, 0.2),
-    },
+    (Hit({"F5R": (-53_900.0, 14_300.0, 0.0)}, _ALL_SIX),),
 )
 HERON = Vehicle(
     "Heron 40 flatbed",
@@ -146,29 +188,39 @@ HERON = Vehicle(
         [("F2L", "C1R"), ("F2R", "C1L"), ("C1L", "C3R"), ("C1R", "C3L")],
         tolerance_mm=5.0,
     ),
+    (
+        Hit(
+            {
+                "F2L": (-269_400.0, -800.0, 600.0),
+                "F3L": (600.0, 200.0, 6400.0),
+                "F3R": (7700.0, -200.0, -13_900.0),
+            },
+            (*_ALL_SIX, "R1L", "R1R"),
+        ),
+    ),
     {
-        "F3L": (9.0, 16.0, 14.0),
-        "F3R": (-8.0, 15.0, -12.0),
-        "F2L": (6.0, 10.0, 9.0),
-        "F2R": (-5.5, 9.0, -8.0),
-        "F1L": (2.5, 4.0, 4.0),
-        "F1R": (-2.0, 3.5, -3.5),
+        "frame": Box(height_mm=130, width_mm=60, wall_mm=2.5, yield_mpa=280),
+        "across": Box(height_mm=90, width_mm=55, wall_mm=3.0, yield_mpa=300),
     },
 )
 TEAL = Vehicle(
     "Teal hatchback",
     _sheet("Teal hatchback", "unibody", _TEAL, _REFERENCES, [("R3L", "C3R"), ("R3R", "C3L")]),
-    {"R3R": (19.0, 4.0, 6.5), "R2R": (8.0, 2.2, 2.8), "R3L": (2.0, 1.6, 0.6), "U1R": (5.5, 1.0, 2.5)},
+    (Hit({"R3R": (32_500.0, 1200.0, 9200.0)}, _ALL_SIX),),
 )
 TURNSTONE = Vehicle(
     "Turnstone island ambulance",
     _sheet("Turnstone ambulance, aluminium", "aluminium", _TURNSTONE, _REFERENCES, [("R2L", "C3R"), ("R2R", "C3L")]),
-    {"R1L": (2.2, -5.4, 1.2), "R2L": (6.2, -11.6, 3.1), "R3L": (7.4, -8.0, 3.8)},
+    (Hit({"R2L": (4700.0, -35_000.0, 7800.0)}, _ALL_SIX),),
 )
 PUFFIN = Vehicle(
     "Puffin baggage trailer",
     _sheet("Puffin baggage trailer", "trailer", _PUFFIN, _REFERENCES, [("T1L", "T2R"), ("T1R", "T2L")]),
-    {"T1L": (11.0, 0.6, 0.0), "T1R": (-10.0, 0.4, 0.0), "C2R": (0.2, -9.0, 1.0)},
+    (
+        Hit({"C2R": (-2000.0, -37_700.0, 4300.0)}, _OUTER_FOUR),
+        Hit({"T1L": (300.0, 12_700.0, 100.0), "T1R": (-300.0, 12_700.0, -300.0)}, _OUTER_FOUR),
+    ),
+    members_out=("C2L C2R",),
 )
 VEHICLES: tuple[Vehicle, ...] = (DUNLIN, HERON, TEAL, TURNSTONE, PUFFIN)
 

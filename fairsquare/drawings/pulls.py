@@ -10,7 +10,8 @@ from typing import NamedTuple
 from markupsafe import Markup
 
 from fairsquare.core.model import Row3
-from fairsquare.core.pull.job import ChainSet, PlacedTower, Setting, WorkPull
+from fairsquare.core.pull.job import ChainSet, WorkPull
+from fairsquare.core.pull.setting import PlacedTower, Setting
 from fairsquare.core.pull.statics import PullsHeld
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.skeleton import Skeleton

@@ -14,7 +14,7 @@ import numpy as np
 
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.demo.vehicles import VEHICLES, Floats, Vehicle, instrument_reading, seed_of
+from fairsquare.demo.vehicles import VEHICLES, Floats, instrument_reading, places_of, seed_of
 from fairsquare.stand_ins.client import Line
 
 NAME = "Simulated 3-D instrument"
@@ -107,8 +107,7 @@ class SimulatedInstrument:
             shown = self.line.get(f"/jobs/{job}")["details"]["vehicle"]
             sheet = Sheet.model_validate_json(httpx_json(self.line, f"/jobs/{job}/sheet"))
             known = next((vehicle for vehicle in VEHICLES if vehicle.name == shown), None)
-            vehicle = Vehicle(shown, sheet, known.moved if known else {})
-            self._vehicles[job] = vehicle.true_places(seed_of(job))
+            self._vehicles[job] = places_of(sheet, known.moved if known else {}, seed_of(job))
         return self._vehicles[job]
 
 

@@ -13,12 +13,12 @@ from typing import Any
 import httpx
 import numpy as np
 
-from fairsquare.core.pull.job import PlanSaid, Setting
+from fairsquare.core.pull.job import PlanSaid
+from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.frame import Frame, frame_of
-from fairsquare.core.structure.of_sheet import skeleton_of
 from fairsquare.core.structure.path import Follower, Standing
-from fairsquare.demo.vehicles import VEHICLES, Floats, Vehicle, instrument_reading, seed_of
+from fairsquare.demo.vehicles import VEHICLES, Floats, instrument_reading, places_of, seed_of
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.instrument import httpx_json
 
@@ -96,9 +96,8 @@ class SimulatedTower:
             self._setting = Setting.model_validate(self.line.get(f"/jobs/{self.job}/pulls/setting"))
             shown = self.line.get(f"/jobs/{self.job}")["details"]["vehicle"]
             known = next((vehicle for vehicle in VEHICLES if vehicle.name == shown), None)
-            vehicle = Vehicle(shown, sheet, known.moved if known else {})
-            self._places = vehicle.true_places(seed_of(self.job))
-            frame = frame_of(skeleton_of(sheet, self._setting.boxes, [a.code for a in self._setting.anchors]))
+            self._places = places_of(sheet, known.moved if known else {}, seed_of(self.job))
+            frame = frame_of(frame_of_setting(sheet, self._setting))
             follower = Follower(frame)
             self._rig = _Rig(frame, follower, follower.rest())
         return self._rig

@@ -6,7 +6,8 @@ from typing import Any
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import PullEventFact, PullPlanFact, PullSettingFact
 from fairsquare.core.pull.gear import Gear, GearKind
-from fairsquare.core.pull.job import BoardState, PlanSaid, Setting
+from fairsquare.core.pull.job import BoardState, PlanSaid
+from fairsquare.core.pull.setting import Setting
 from fairsquare.store.database import Connection, insert, row, rows, utc, who
 
 _WHO = "p.full_name, p.role"

@@ -12,7 +12,6 @@ from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import (
     AfterPull,
     ChainSet,
-    Machine,
     PlanSaid,
     PointCycle,
     Watched,
@@ -21,10 +20,10 @@ from fairsquare.core.pull.job import (
     along,
     plan_request,
     seen_plan,
-    usual_setting,
     watched_points,
     will_hold,
 )
+from fairsquare.core.pull.setting import Machine, usual_setting
 from fairsquare.core.release.holds import job_state
 from fairsquare.core.structure.frame import frame_of
 from fairsquare.core.structure.of_sheet import ACROSS, Box, skeleton_of, usual_boxes
@@ -88,7 +87,9 @@ def test_advice_of_two_cycles_without_gain_is_to_relieve() -> None:
 
 
 def test_a_place_along_the_way_of_a_watched_point() -> None:
-    assert along(FORWARD, DUNLIN.sheet, PLACES["F5R"]) == pytest.approx(-21.4)
+    short = FORWARD.model_copy(update={"way": (0.6, 0.0, -0.8)})
+    x, _, z = DUNLIN.moved["F5R"]
+    assert along(short, DUNLIN.sheet, PLACES["F5R"]) == pytest.approx(0.6 * x - 0.8 * z)
 
 
 def test_what_is_watched_goes_home() -> None:

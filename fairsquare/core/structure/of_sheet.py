@@ -5,14 +5,14 @@ every section.
 """
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from itertools import pairwise
 
 from pydantic import Field
 
 from fairsquare.core.damage.deviations import side_of
 from fairsquare.core.errors import Refused
-from fairsquare.core.model import Code, Model
+from fairsquare.core.model import Code, Model, Vector
 from fairsquare.core.sheet.model import Construction, Point, Sheet, partner_code
 from fairsquare.core.structure.skeleton import FrameMember, Section, Skeleton
 
@@ -60,6 +60,14 @@ class Box(Model):
         )
 
 
+class ExtraMember(Model):
+    """A member that a person adds to a frame: from point or corner to point or corner, with the section of a member."""
+
+    i: Code
+    j: Code
+    section: Code
+
+
 _USUAL: Mapping[Construction, tuple[Box, Box, Box]] = {
     "unibody": (
         Box(height_mm=110, width_mm=65, wall_mm=2.0, yield_mpa=300),
@@ -103,11 +111,20 @@ def usual_boxes(sheet: Sheet) -> dict[str, Box]:
     return {name: across if name == ACROSS else upright if name == UPPER else along for name in member_names(sheet)}
 
 
-def skeleton_of(sheet: Sheet, boxes: Mapping[str, Box], held: Iterable[Code]) -> Skeleton:
-    """Return the skeleton of a sheet, held at some of its points against moving. Raises `Refused` without points to make one.
+def skeleton_of(
+    sheet: Sheet,
+    boxes: Mapping[str, Box],
+    held: Iterable[Code],
+    *,
+    corners: Mapping[Code, Vector] | None = None,
+    members_in: Sequence[ExtraMember] = (),
+    members_out: Sequence[Code] = (),
+) -> Skeleton:
+    """Return the skeleton of a sheet, held at some of its points against moving, with `corners` and members added and taken out.
 
     Along each side points are joined in the order of their lengths, a member having the section of the one that its point nearer to
     the middle belongs to; partners are joined across; points well above the frame stand on the two nearest of their side.
+    Raises `Refused` without points to make one, and for what a person added or took out that is not there.
     """
     lower = [point for point in sheet.points if not _is_upper(point, sheet)]
     if len(lower) < 3:
@@ -132,6 +149,12 @@ def skeleton_of(sheet: Sheet, boxes: Mapping[str, Box], held: Iterable[Code]) ->
             (one for one in lower if side_of(one) == side_of(point)), key=lambda one: math.dist(one.xyz, point.xyz)
         )
         members.extend(_member(point.code, one.code, UPPER) for one in near[:2])
+    places = {point.code: point.xyz for point in sheet.points}
+    for code, place in (corners or {}).items():
+        if code in places:
+            raise Refused(f"{code} is a point of the sheet: give the corner another name.", field="corners", value=code)
+        places[code] = place
+    members = _changed(members, places, members_in, members_out)
     aluminium = sheet.construction == "aluminium"
     used = {member.section for member in members}
     missing = used - set(boxes)
@@ -139,11 +162,40 @@ def skeleton_of(sheet: Sheet, boxes: Mapping[str, Box], held: Iterable[Code]) ->
         name = sorted(missing)[0]
         raise Refused(f"Say what section {name} has.", field="boxes", value=name)
     return Skeleton(
-        nodes={point.code: point.xyz for point in sheet.points if any(point.code in (m.i, m.j) for m in members)},
+        nodes={code: place for code, place in places.items() if any(code in (m.i, m.j) for m in members)},
         members=tuple(members),
         sections={name: boxes[name].section(aluminium=aluminium) for name in used},
         supports=dict.fromkeys(held, _HELD),
     )
+
+
+def _changed(
+    members: list[FrameMember],
+    places: Mapping[Code, Vector],
+    members_in: Sequence[ExtraMember],
+    members_out: Sequence[Code],
+) -> list[FrameMember]:
+    """Return the members with those added and without those taken out. Raises `Refused` for what is not there, or there twice."""
+    there = {member.id for member in members}
+    for name in members_out:
+        if name not in there:
+            raise Refused(f"The sheet's frame has no member {name} to take out.", field="members_out", value=name)
+    found = [member for member in members if member.id not in set(members_out)]
+    ends = {frozenset((member.i, member.j)) for member in found}
+    for k, extra in enumerate(members_in):
+        for end in (extra.i, extra.j):
+            if end not in places:
+                raise Refused(f"{end} is no point of the sheet and no corner.", field=f"members_in.{k}", value=end)
+        pair = frozenset((extra.i, extra.j))
+        if len(pair) < 2 or pair in ends:
+            raise Refused(
+                f"A member from {extra.i} to {extra.j} is there already, or has no length.",
+                field=f"members_in.{k}",
+                value=f"{extra.i} {extra.j}",
+            )
+        ends.add(pair)
+        found.append(_member(extra.i, extra.j, extra.section))
+    return found
 
 
 def _middle(sheet: Sheet) -> float:

@@ -13,20 +13,11 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import JobFacts
 from fairsquare.core.lengths import read_length
 from fairsquare.core.pull.board import UNDER_LOAD, Board, WatchedNow, board_of, plan_of, setting_of
-from fairsquare.core.pull.job import (
-    BOARD_WORDS,
-    CAUTIONS,
-    AfterPull,
-    BoardState,
-    PointCycle,
-    Setting,
-    WorkPull,
-    will_hold,
-)
+from fairsquare.core.pull.job import BOARD_WORDS, CAUTIONS, AfterPull, BoardState, PointCycle, WorkPull, will_hold
+from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.pull.statics import PullsHeld
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.core.structure.of_sheet import skeleton_of
 from fairsquare.drawings.board import cycles_drawing, scale_drawing
 from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.store.people import Session
@@ -231,7 +222,7 @@ def _once(
     held: Same[Sheet], setting_json: str, work: WorkPull
 ) -> tuple[PullsHeld | None, tuple[str, ...], Markup, bool]:
     setting, sheet = Setting.model_validate_json(setting_json), held.held
-    skeleton = skeleton_of(sheet, setting.boxes, [anchor.code for anchor in setting.anchors])
+    skeleton = frame_of_setting(sheet, setting)
     statics, words = will_hold(skeleton, setting, work)
     ground = pull_drawing(sheet, skeleton, setting, {}, work, statics, ground_only=True)
     return statics, words, ground, sheet.construction == "aluminium"

@@ -11,26 +11,21 @@ from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.pull.board import board_of, places_now, plan_of, setting_of
-from fairsquare.core.pull.job import (
+from fairsquare.core.pull.job import CAUTIONS, PURPOSES, ChainSet, PlanSaid, PlanSeen, WorkPull, will_hold
+from fairsquare.core.pull.plan import School
+from fairsquare.core.pull.setting import (
     ANCHOR_KINDS,
-    CAUTIONS,
     HOOK_KINDS,
-    PURPOSES,
-    ChainSet,
     Machine,
     PlacedAnchor,
     PlacedHook,
     PlacedTower,
-    PlanSaid,
-    PlanSeen,
     Setting,
-    WorkPull,
-    will_hold,
+    frame_of_setting,
 )
-from fairsquare.core.pull.plan import School
 from fairsquare.core.pull.statics import movement_in_words
 from fairsquare.core.sheet.model import points_by_first_code
-from fairsquare.core.structure.of_sheet import Box, skeleton_of
+from fairsquare.core.structure.of_sheet import Box, ExtraMember, skeleton_of
 from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, number_of, whole
@@ -216,10 +211,22 @@ def _page(
         hook_kinds=HOOK_KINDS,
         anchor_kinds=ANCHOR_KINDS,
         chain_rows=_CHAIN_ROWS,
+        frame_members=_frame_members(view, setting),
         setting_version=view.facts.pull_settings[-1].version if view.facts.pull_settings else 0,
         plan_version=plan.version if plan else 0,
         **held,
     )
+
+
+def _frame_members(view: JobView, setting: Setting | None) -> list[tuple[str, str, bool]]:
+    """Return the members that the sheet makes: name, section, and whether they are in the frame as it is set."""
+    if setting is None or view.facts.sheet is None:
+        return []
+    try:
+        made = skeleton_of(view.facts.sheet, setting.boxes, [])
+    except Refused:
+        return []
+    return [(member.id, member.section, member.id not in setting.members_out) for member in made.members]
 
 
 def _held(view: JobView, setting: Setting, work: WorkPull, *, before: Any = None, ghost: Any = None) -> dict[str, Any]:
@@ -227,7 +234,7 @@ def _held(view: JobView, setting: Setting, work: WorkPull, *, before: Any = None
     sheet = view.facts.sheet
     if sheet is None:
         raise Refused("There is no sheet.", field="sheet")
-    skeleton = skeleton_of(sheet, setting.boxes, [anchor.code for anchor in setting.anchors])
+    skeleton = frame_of_setting(sheet, setting)
     statics, words = will_hold(skeleton, setting, work)
     drawn = pull_drawing(sheet, skeleton, setting, before or _now(view), work, statics, ghost, movable=True)
     creep = None
@@ -337,6 +344,17 @@ def _pull_typed(form: Form) -> WorkPull:
     )
 
 
+def _ends_typed(said: str, section: str, row: int) -> ExtraMember:
+    ends = said.split()
+    if len(ends) != 2:
+        raise Refused(
+            "From where to where? Two points or corners, with a space between.",
+            field=f"member-{row}-id",
+            value=said[:40],
+        )
+    return ExtraMember(i=ends[0], j=ends[1], section=section.strip())
+
+
 def _setting_typed(form: Form) -> Setting:
     """Return a setting as it was typed: one row a tower, hook, anchor and member; an emptied name takes the row out."""
 
@@ -363,8 +381,14 @@ def _setting_typed(form: Form) -> Setting:
         x, y, z = (number_of(one, name) or 0.0 for one in said)
         return x, y, z
 
+    def needed_place(name: str) -> tuple[float, float, float]:
+        found = place(name)
+        if found is None:
+            raise Refused("Where is it? Length, left and height in mm, with spaces between.", field=name, value="")
+        return found
+
     def rows(kind: str) -> list[int]:
-        return [k for k in range(80) if form.text(f"{kind}-{k}-id").strip()]
+        return [k for k in range(400) if form.text(f"{kind}-{k}-id").strip()]
 
     try:
         return Setting(
@@ -419,6 +443,11 @@ def _setting_typed(form: Form) -> Setting:
                 )
                 for k in rows("box")
             },
+            corners={form.text(f"corner-{k}-id").strip(): needed_place(f"corner-{k}-at") for k in rows("corner")},
+            members_in=tuple(
+                _ends_typed(form.text(f"member-{k}-id"), form.text(f"member-{k}-section"), k) for k in rows("member")
+            ),
+            members_out=tuple(form.text(f"frame-{k}-id") for k in rows("frame") if not form.text(f"frame-{k}-there")),
         )
     except ValidationError as fault:
         first = fault.errors()[0]

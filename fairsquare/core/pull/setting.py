@@ -1,0 +1,129 @@
+"""How a vehicle is held and pulled: towers, hooks, anchors, machines that bear on it, and the frame that its sheet makes of it."""
+
+from collections.abc import Mapping
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from fairsquare.core.damage.deviations import side_of
+from fairsquare.core.model import Code, Many, Model, Vector
+from fairsquare.core.pull.statics import AnchorKind
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.structure.of_sheet import Box, ExtraMember, skeleton_of
+from fairsquare.core.structure.skeleton import Skeleton
+
+ANCHOR_KINDS: dict[AnchorKind, str] = {"clamp": "clamp", "chain": "chain or tie", "stand": "stand"}
+HookKind = Literal["clamp", "hook", "tab", "plate", "chain"]
+HOOK_KINDS: dict[HookKind, str] = {
+    "clamp": "clamp on a flange",
+    "hook": "hook in a hole",
+    "tab": "welded tab",
+    "plate": "plate bolted through",
+    "chain": "chain round the member",
+}
+CLAMP_STIFFNESS = 6000.0
+"""N/mm of a sill clamp on its stand. Common practice, no source."""
+
+
+class PlacedTower(Model):
+    """A tower as it stands by the vehicle: place in plan, reach in height, capacity (None: unknown), its ram and falls of chain."""
+
+    id: Code
+    at: Annotated[tuple[float, float], Field(strict=False)]
+    z: Annotated[tuple[float, float], Field(strict=False)] = (150.0, 900.0)
+    capacity_n: float | None = Field(default=None, gt=0)
+    ram_area_mm2: float | None = Field(default=None, gt=0)
+    falls: int = Field(default=1, ge=1, le=10)
+
+
+class Machine(Model):
+    """A portable puller or a jack that bears on the vehicle itself at a point: it pushes what is at the hook away from there, or
+    draws it there, and bears as hard as it pulls. What it takes, and what the place it bears on takes (None: unknown)."""
+
+    id: Code
+    bears_on: Code
+    pushes: bool = True
+    capacity_n: float | None = Field(default=None, gt=0)
+    bears_capacity_n: float | None = Field(default=None, gt=0)
+
+
+class PlacedHook(Model):
+    """A place to pull at: the point it is at, what takes hold, and what that takes (None: unknown)."""
+
+    id: Code
+    code: Code
+    kind: HookKind = "clamp"
+    capacity_n: float | None = Field(default=None, gt=0)
+
+
+class PlacedAnchor(Model):
+    """What holds the vehicle at a point of it: a clamp, a chain or tie that runs toward a place, or a stand under it."""
+
+    id: Code
+    code: Code
+    kind: AnchorKind = "clamp"
+    toward: Vector | None = None
+    stiffness: float = Field(default=CLAMP_STIFFNESS, gt=0)
+    capacity_n: float | None = Field(default=None, gt=0)
+
+
+class Setting(Model):
+    """How the vehicle is held and pulled: mass and centre of mass, towers, hooks, anchors, and the sections of its members.
+
+    The frame is made from the sheet (`skeleton_of`); a person adds `corners` that no point of the sheet marks and members to them,
+    and takes out members that are not there or hold nothing any more (``C2L C2R``, in the order of the sheet's frame).
+    """
+
+    mass_kg: float = Field(default=1500.0, gt=0, le=60_000)
+    cg: Vector = (0.0, 0.0, 550.0)
+    towers: Many[PlacedTower]
+    hooks: Many[PlacedHook]
+    anchors: Many[PlacedAnchor]
+    boxes: dict[str, Box]
+    machines: Many[Machine] = ()
+    corners: dict[Code, Vector] = Field(default_factory=dict)
+    members_in: Many[ExtraMember] = ()
+    members_out: Many[Code] = ()
+
+
+def usual_setting(sheet: Sheet, boxes: Mapping[str, Box]) -> Setting:
+    """Return the setting that a job begins with: clamps at the outer reference pairs, hooks and towers at both ends and sides."""
+    references = [point for point in sheet.points if point.reference] or list(sheet.points)
+    xs = [point.xyz[0] for point in references]
+    front, rear = max(xs), min(xs)
+    anchors = [point for point in references if point.xyz[0] in (front, rear)]
+    free = [point for point in sheet.points if not rear <= point.xyz[0] <= front and side_of(point) != 0]
+    low, high = min(p.xyz[0] for p in sheet.points), max(p.xyz[0] for p in sheet.points)
+    wide = max(abs(p.xyz[1]) for p in sheet.points)
+    towers = []
+    if high > front:
+        towers += [("front left", (high + 1300, 300.0)), ("front right", (high + 1300, -300.0))]
+        towers += [("left front", (high - 300, wide + 1000)), ("right front", (high - 300, -wide - 1000))]
+    if low < rear:
+        towers += [
+            ("rear", (low - 1300, 0.0)),
+            ("left rear", (low + 300, wide + 1000)),
+            ("right rear", (low + 300, -wide - 1000)),
+        ]
+    return Setting(
+        mass_kg={"truck": 7000.0, "ladder": 2400.0, "trailer": 700.0}.get(sheet.construction, 1500.0),
+        cg=((front + rear) / 2, 0.0, 550.0),
+        towers=tuple(PlacedTower(id=name, at=at, capacity_n=120_000.0, ram_area_mm2=1710.0) for name, at in towers),
+        hooks=tuple(PlacedHook(id=f"at {point.code}", code=point.code, capacity_n=90_000.0) for point in free),
+        anchors=tuple(
+            PlacedAnchor(id=f"clamp {point.code}", code=point.code, capacity_n=120_000.0) for point in anchors
+        ),
+        boxes=dict(boxes),
+    )
+
+
+def frame_of_setting(sheet: Sheet, setting: Setting) -> Skeleton:
+    """Return the frame of a vehicle as it is held. Raises `Refused` for members and corners that do not fit the sheet."""
+    return skeleton_of(
+        sheet,
+        setting.boxes,
+        [anchor.code for anchor in setting.anchors],
+        corners=setting.corners,
+        members_in=setting.members_in,
+        members_out=setting.members_out,
+    )

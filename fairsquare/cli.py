@@ -182,12 +182,14 @@ def instrument(
     drop_s: Annotated[float, typer.Option(help="for so many seconds")] = 5.0,
     wrong_hole: Annotated[str | None, typer.Option(help="a code whose neighbour hole is read, once")] = None,
     loaded_after: Annotated[int | None, typer.Option(help="read under load after so many readings")] = None,
+    towers: Annotated[bool, typer.Option(help="also pull as the boards of all jobs say")] = False,
 ) -> None:
     """Run the simulated 3-D instrument: it reads what the pages ask for, through the public API."""
     from fairsquare.stand_ins.instrument import Faults, run
+    from fairsquare.stand_ins.tower import Yard
 
     faults = Faults(bump_after, drop_after, drop_s, wrong_hole, loaded_after)
-    raise typer.Exit(run(server, name, password, faults))
+    raise typer.Exit(run(server, name, password, faults, (lambda line: Yard(line).serve) if towers else None))
 
 
 @app.command()
@@ -199,11 +201,13 @@ def tower(
     low_oil: Annotated[float | None, typer.Option(help="reach no more than this share of the planned force")] = None,
     slip: Annotated[float | None, typer.Option(help="let a clamp slip at this share of the planned force")] = None,
     slack: Annotated[float | None, typer.Option(help="let the chain hang loose from this share on")] = None,
+    twist: Annotated[float, typer.Option(help="arm in mm by which a twisted chain turns what it draws")] = 0.0,
 ) -> None:
     """Run the simulated tower and vehicle: it pulls as the board of a job says, through the public API."""
-    from fairsquare.stand_ins.tower import TowerFaults, run
+    from fairsquare.stand_ins.tower import run
+    from fairsquare.stand_ins.vehicle import RigFaults
 
-    raise typer.Exit(run(server, name, password, job, TowerFaults(low_oil, slip, slack)))
+    raise typer.Exit(run(server, name, password, job, RigFaults(low_oil, slip, slack, twist)))
 
 
 @app.command("watch-folder")

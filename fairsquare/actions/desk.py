@@ -8,7 +8,7 @@ from fairsquare.actions.bell import Bell
 from fairsquare.actions.checking import checked_reading
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import HoldName, JobFacts, Moved, Purpose, SafetyAnswer, SetupFact, Who
+from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Moved, Purpose, SafetyAnswer, SetupFact, Who
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
 from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.measure.drift import FEWEST_MOVED, moved_references
@@ -26,6 +26,24 @@ from fairsquare.store.jobs import Job, JobDetails
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.once import once
 from fairsquare.store.people import Person
+
+_PRACTISED = (
+    "readings ",
+    "decide ",
+    "take back ",
+    "choose ",
+    "move ",
+    "order ",
+    "set-up ",
+    "setting ",
+    "plan ",
+    "begin pull ",
+    "board ",
+    "cycle ",
+    "load ",
+    "end practice ",
+)
+"""What may be done in practice, by the purposes of its deeds."""
 
 
 class Unsure(FairSquareError):
@@ -534,9 +552,18 @@ class Desk:
         Raises `Unsure` in a job that is closed.
         """
 
+        if number.startswith(PRACTICE) and not purpose.startswith(_PRACTISED):
+            raise Unsure(
+                "This is practice: what is measured, planned and pulled is practised, and nothing is signed or recorded.",
+                field="job",
+                value=number,
+            )
+
         def held(connection: Connection) -> dict[str, Any]:
             jobs.hold_job(connection, number)
             job = jobs.find_job(connection, number)
+            if job.closed and number.startswith(PRACTICE):
+                raise Unsure("This practice has ended: begin another.", field="job", value=number)
             if job.closed and not even_closed:
                 raise Unsure(
                     f"{number} is closed. A lead can open it again, on its record page.", field="job", value=number

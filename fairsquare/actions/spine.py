@@ -50,12 +50,19 @@ _STATIONS = (
 )
 
 
+_PRACTICE = ("station", "practice", "What came of it", "practice")
+_PRACTISED = frozenset({"sheet", "set-up", "measure", "damage", "pulls", "board", "practice"})
+"""The stations of practice: nothing in it is signed, so there are no hold points."""
+
+
 def spine(view: JobView) -> list[Stop]:
     """Return the stops of a job in order; the first that is not done is `now`."""
     done = _done(view)
     pulled = any(hold.name == "pulls_done" for hold in view.state.holds)
     stations = [one for one in _STATIONS if pulled or one[1] != "pulls_done"]
-    now = next((key for _, key, _, _ in stations if not done[key]), "record")
+    if view.facts.practice:
+        stations = [one for one in (*_STATIONS, _PRACTICE) if one[1] in _PRACTISED]
+    now = next((key for _, key, _, _ in stations if not done[key]), stations[-1][1])
     stops = []
     for kind, key, title, page in stations:
         status: Status = "now" if key == now else "done" if done[key] else "todo"
@@ -67,6 +74,8 @@ def spine(view: JobView) -> list[Stop]:
 def waits(view: JobView) -> Waits:
     """Return what a job waits for next."""
     now = next((stop for stop in spine(view) if stop.status == "now"), None)
+    if now is not None and now.key == "practice":
+        return Waits("Nothing is left to pull: end the practice", "practice", "work")
     if now is None or now.key == "record":
         return Waits("Everything is signed: make the record", "record", "done")
     if now.kind == "hold":
@@ -105,6 +114,7 @@ def _done(view: JobView) -> dict[str, bool]:
         "fit": bool(facts.gaps),
         "fit_accepted": closed["fit_accepted"],
         "record": False,
+        "practice": view.job.closed,
     }
 
 

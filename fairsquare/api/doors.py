@@ -6,6 +6,7 @@ from fastapi import Depends, Request
 from fastapi.security import HTTPAuthorizationCredentials, HTTPBearer
 
 from fairsquare.actions import Desk
+from fairsquare.actions.practice import as_in_practice, is_practice
 from fairsquare.store import people
 from fairsquare.store.people import Person, SignInRefused
 
@@ -25,6 +26,10 @@ def _person(request: Request, given: Annotated[HTTPAuthorizationCredentials | No
             "Sign in first: POST /api/v1/session gives a token; send it as Authorization: Bearer TOKEN."
         )
     request.state.person = session.person.name
+    number = request.path_params.get("number", "")
+    if is_practice(number):
+        request.app.state.yard.look(number)
+        return as_in_practice(session.person)
     return session.person
 
 

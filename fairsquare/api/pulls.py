@@ -14,6 +14,7 @@ from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Watched
 from fairsquare.core.pull.plan import PullsPlanned, School
 from fairsquare.core.pull.setting import Setting
+from fairsquare.store import pulls
 
 router = APIRouter(prefix="/api/v1")
 
@@ -98,6 +99,20 @@ class BoardShown(Model):
     cycle: int | None
     points: Many[PointShown]
     forces_n: dict[str, float]
+
+
+class JobPulled(Model):
+    """A job in which pulling has begun."""
+
+    job: str
+    under_way: bool
+
+
+@router.get("/instrument/pulls", tags=["instrument"])
+def pulled(desk: At, person: By) -> list[JobPulled]:
+    """List the jobs in which pulling has begun: whoever stands in for their rigs follows their boards."""
+    del person
+    return [JobPulled(job=one["job"], under_way=bool(one["under_way"])) for one in desk.database.run(pulls.jobs_pulled)]
 
 
 @router.get("/rig", tags=["pulls"])

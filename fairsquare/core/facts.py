@@ -390,6 +390,10 @@ class SignatureFact(Model):
     by: Who
 
 
+PRACTICE = "PRACTICE-"
+"""What the numbers of practice begin with: no job of the shop does."""
+
+
 class JobFacts(Model):
     """Everything recorded of one job, oldest first."""
 
@@ -420,3 +424,8 @@ class JobFacts(Model):
     pull_settings: tuple[PullSettingFact, ...] = ()
     pull_plans: tuple[PullPlanFact, ...] = ()
     pull_events: tuple[PullEventFact, ...] = ()
+
+    @property
+    def practice(self) -> bool:
+        """Whether it is practice: simulated, and nothing of it is signed or recorded."""
+        return self.number.startswith(PRACTICE)

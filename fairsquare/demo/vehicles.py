@@ -11,12 +11,10 @@ import numpy.typing as npt
 
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import Construction, Point, Sheet, Span
+from fairsquare.core.structure.blow import left_by, together
 from fairsquare.core.structure.of_sheet import Box, skeleton_of, usual_boxes
-from fairsquare.core.structure.simulate import SimulateFrame, simulate_frame
-from fairsquare.core.structure.skeleton import Leg
 
 Floats = npt.NDArray[np.float64]
-_SEEN_MM = 0.05
 
 
 class Hit(NamedTuple):
@@ -62,18 +60,13 @@ def places_of(sheet: Sheet, moved: Mapping[str, Row3], seed: int) -> dict[str, F
 def _left_by(name: str) -> dict[str, Row3]:
     vehicle = next(one for one in VEHICLES if one.name == name)
     boxes = {**usual_boxes(vehicle.sheet), **vehicle.boxes}
-    moved: dict[str, Floats] = {}
+    blows = []
     for hit in vehicle.hits:
-        frame = skeleton_of(vehicle.sheet, boxes, hit.held, members_out=vehicle.members_out)
-        blow = Leg(to={code: (*force, 0.0, 0.0, 0.0) for code, force in hit.forces.items()}, steps=40)
-        answer = simulate_frame(SimulateFrame(**dict(frame), path=(blow, Leg(to={}, steps=10))))
-        for code, by in answer.legs[-1].displacements.items():
-            moved[code] = moved.get(code, np.zeros(3)) + np.array(by[:3])
-    return {
-        code: (round(float(x), 1) + 0.0, round(float(y), 1) + 0.0, round(float(z), 1) + 0.0)
-        for code, (x, y, z) in moved.items()
-        if np.abs((x, y, z)).max() >= _SEEN_MM
-    }
+        left = left_by(skeleton_of(vehicle.sheet, boxes, hit.held, members_out=vehicle.members_out), hit.forces)
+        if left is None:
+            raise ValueError(f"the frame of the {name} does not carry the blow")
+        blows.append(left)
+    return together(blows)
 
 
 def _pairs(rows: list[tuple[str, float, float, float, str, str]], references: set[str]) -> tuple[Point, ...]:

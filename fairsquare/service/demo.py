@@ -1,4 +1,4 @@
-"""The demo: a private MariaDB, the server and the simulated instrument, started together and stopped together."""
+"""The demo: a private MariaDB, the server and the simulated instrument with its towers, started together and stopped together."""
 
 import os
 import signal
@@ -79,7 +79,7 @@ def _start_all(folder: Path, host: str, address: str) -> list[Popen[bytes]]:
     _wait_until_up(address, server, folder / "server.log")
     with (folder / "instrument.log").open("ab") as log:
         instrument = start(
-            [sys.executable, "-m", "fairsquare", "instrument", "--server", address],
+            [sys.executable, "-m", "fairsquare", "instrument", "--server", address, "--towers"],
             log=log,
             environment={
                 "FAIRSQUARE_INSTRUMENT_NAME": INSTRUMENT.name,

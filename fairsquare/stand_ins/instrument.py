@@ -6,6 +6,7 @@ its line for a while, to read the wrong hole, to read under load.
 """
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -49,9 +50,14 @@ class SimulatedInstrument:
         self._count = 0
         self._down_until = 0.0
 
-    def serve(self) -> None:
-        """Read what is asked for, and send what waits. Raises `httpx.HTTPError` while the server cannot be reached."""
+    def serve(self, but: frozenset[str] = frozenset()) -> None:
+        """Read what is asked for, and send what waits. Raises `httpx.HTTPError` while the server cannot be reached.
+
+        The jobs named in `but` are left to others.
+        """
         for order in self.line.get("/instrument/orders"):
+            if order["job"] in but:
+                continue
             time.sleep(_BETWEEN_READINGS_S)
             self.take(order)
         if not self.down():
@@ -116,13 +122,23 @@ def httpx_json(line: Line, path: str) -> bytes:
     return line.client.get(f"/api/v1{path}").raise_for_status().content
 
 
-def run(server: str, name: str, password: str, faults: Faults | None = None) -> int:
-    """Serve orders until it is stopped; keep trying while the server is away."""
+def run(
+    server: str,
+    name: str,
+    password: str,
+    faults: Faults | None = None,
+    beside: Callable[[Line], Callable[[], frozenset[str]]] | None = None,
+) -> int:
+    """Serve orders until it is stopped; keep trying while the server is away.
+
+    `beside` makes, from the line, what serves the rigs of jobs in which pulling has begun and says which: those are left to it.
+    """
     with httpx.Client(base_url=server, timeout=10) as client:
-        instrument = SimulatedInstrument(Line(client, name, password), faults)
+        line = Line(client, name, password)
+        instrument, others = SimulatedInstrument(line, faults), beside(line) if beside else None
         while True:
             try:
-                instrument.serve()
+                instrument.serve(others() if others else frozenset())
             except httpx.HTTPError:
                 time.sleep(_AWAY_S)
             time.sleep(_PAUSE_S)

@@ -7,6 +7,7 @@ import pymysql
 from pydantic import Field
 
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.facts import PRACTICE
 from fairsquare.core.model import Model
 from fairsquare.core.sheet.model import Construction
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc
@@ -135,12 +136,12 @@ def touch(connection: Connection, job_id: int) -> None:
 def find_jobs(
     connection: Connection, words: str = "", most: int = 40, skip: int = 0, *, closed: bool = False
 ) -> tuple[list[Job], int]:
-    """Return the jobs that are open, or those that are closed, the last touched first, and how many there are in all.
+    """Return the jobs that are open, or those that are closed, the last touched first, and how many there are in all; no practice.
 
     Every word of `words` must stand in the number, vehicle, VIN, hit, notes, or the date of opening.
     """
-    conditions: list[str] = ["j.closed_at IS NOT NULL" if closed else "j.closed_at IS NULL"]
-    values: list[Any] = []
+    conditions: list[str] = ["j.closed_at IS NOT NULL" if closed else "j.closed_at IS NULL", "j.number NOT LIKE %s"]
+    values: list[Any] = [f"{PRACTICE}%"]
     for word in words.split()[:8]:
         conditions.append(
             """CONCAT_WS(' ', j.number, j.vehicle, j.vin, j.hit_words, j.notes, DATE_FORMAT(j.opened_at, '%%Y-%%m-%%d'),

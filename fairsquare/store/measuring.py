@@ -4,7 +4,7 @@ import json
 from typing import Any, NamedTuple
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import Moved, Purpose, ReadingKind
+from fairsquare.core.facts import PRACTICE, Moved, Purpose, ReadingKind
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import SpanMode
@@ -209,18 +209,22 @@ def order_reading(
         )
 
 
-def open_orders(connection: Connection, most: int = 50) -> list[dict[str, Any]]:
-    """Return what the instrument is asked for and has not read, in set-ups that are in force, the oldest first."""
+def open_orders(connection: Connection, most: int = 50, *, practice: str | None = None) -> list[dict[str, Any]]:
+    """Return what the instrument is asked for and has not read, in set-ups that are in force, the oldest first: in all jobs but
+    those of practice, or in one of practice."""
     found = rows(
         connection,
         """SELECT o.id, j.number AS job, s.number AS setup, o.purpose, o.code, o.at
            FROM instrument_order o
            JOIN setup s ON s.id = o.setup_id
            JOIN job j ON j.id = s.job_id
-           WHERE o.at > UTC_TIMESTAMP(6) - INTERVAL 15 MINUTE
+           WHERE o.at > UTC_TIMESTAMP(6) - INTERVAL 15 MINUTE AND IF(%s IS NULL, j.number NOT LIKE %s, j.number = %s)
              AND NOT EXISTS (SELECT 1 FROM reading r WHERE r.order_id = o.id)
              AND NOT EXISTS (SELECT 1 FROM movement m WHERE m.setup_id = s.id AND m.what NOT IN ('structure', 'sight'))
            ORDER BY o.id LIMIT %s""",
+        practice,
+        f"{PRACTICE}%",
+        practice,
         most,
     )
     return [{**one, "at": utc(one["at"])} for one in found]

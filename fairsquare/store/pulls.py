@@ -4,7 +4,7 @@ import json
 from typing import Any
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import PullEventFact, PullPlanFact, PullSettingFact
+from fairsquare.core.facts import PRACTICE, PullEventFact, PullPlanFact, PullSettingFact
 from fairsquare.core.pull.gear import Gear, GearKind
 from fairsquare.core.pull.job import BoardState, PlanSaid
 from fairsquare.core.pull.setting import Setting
@@ -188,3 +188,14 @@ def newest_loads(connection: Connection, job_id: int) -> dict[str, dict[str, Any
         job_id,
     )
     return {one["tower"]: one for one in found}
+
+
+def jobs_pulled(connection: Connection) -> list[dict[str, Any]]:
+    """Return the open jobs in which pulling has begun, with whether a pull is under way: for stand-ins that follow boards."""
+    return rows(
+        connection,
+        """SELECT j.number AS job, e.state <> 'ended' AS under_way
+           FROM job j JOIN pull_event e ON e.id = (SELECT MAX(id) FROM pull_event WHERE job_id = j.id)
+           WHERE j.closed_at IS NULL AND j.number NOT LIKE %s ORDER BY j.id""",
+        f"{PRACTICE}%",
+    )

@@ -14,12 +14,14 @@ from starlette.types import Receive, Scope, Send
 from fairsquare import __version__
 from fairsquare.actions import Desk
 from fairsquare.api.damage import router as api_damage_router
+from fairsquare.api.practice import router as api_practice_router
 from fairsquare.api.pulls import router as api_pulls_router
 from fairsquare.api.routes import router as api_router
 from fairsquare.api.supplements import router as api_supplements_router
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.sheet.check import Finding
 from fairsquare.settings import Settings
+from fairsquare.stand_ins.practice import PracticeYard
 from fairsquare.store.database import Database, DatabaseAway, rows
 from fairsquare.store.kept import Kept
 from fairsquare.store.migrate import pending
@@ -39,6 +41,7 @@ from fairsquare.web.routes import (
     parts,
     payer,
     people,
+    practice,
     pulls,
     readings,
     record,
@@ -85,6 +88,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         workshop=settings.workshop,
         number_prefix=settings.number_prefix,
     )
+    app.state.yard = PracticeYard(app.state.desk)
     for module in (
         sign_in,
         floor,
@@ -101,6 +105,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         pulls,
         board,
         rig,
+        practice,
         supplements,
         payer,
         parts,
@@ -115,6 +120,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.include_router(api_damage_router)
     app.include_router(api_supplements_router)
     app.include_router(api_pulls_router)
+    app.include_router(api_practice_router)
     app.mount("/static", _OwnFiles(directory=STATIC), name="static")
     _health(app, database)
     _faults(app)

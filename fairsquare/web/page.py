@@ -15,7 +15,8 @@ from markupsafe import Markup
 from starlette.datastructures import FormData, UploadFile
 
 from fairsquare import __version__
-from fairsquare.actions import Desk
+from fairsquare.actions import Desk, Unsure
+from fairsquare.actions.practice import as_in_practice, is_practice
 from fairsquare.actions.rights import may
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.measure.tools import ShopTool
@@ -109,7 +110,26 @@ def signed_in(request: Request) -> Session:
     if session is None:
         raise SignInFirst
     request.state.person = session.person.name
-    return session
+    return _practising(request, session)
+
+
+_NOT_PRACTISED = frozenset(
+    {"holds", "record", "fit", "gaps", "decide", "walk-round", "take-in", "supplements", "parts", "photos", "close"}
+)
+"""Pages of a job that practice does not have."""
+
+
+def _practising(request: Request, session: Session) -> Session:
+    """Return the session as it is in practice, where everybody may do what a technician may; its vehicle is served from now on."""
+    number = request.path_params.get("number", "")
+    if not is_practice(number):
+        return session
+    if request.url.path.split("/")[3] in _NOT_PRACTISED:
+        raise Unsure(
+            "This is practice: there is nothing of this in it, and nothing is signed.", field="job", value=number
+        )
+    request.app.state.yard.look(number)
+    return session._replace(person=as_in_practice(session.person))
 
 
 async def sent_data(request: Request) -> FormData:
@@ -158,12 +178,18 @@ def render(
         "typed": typed or {},
         "new_key": new_key,
         "may": may,
+        "practising": _practised_number(request),
         "version": __version__,
         "clock": clock,
         **in_units(unit),
     }
     code = fault.status if fault and status == 200 else status
     return templates.TemplateResponse(request, template, {**everywhere, **context}, status_code=code)
+
+
+def _practised_number(request: Request) -> str:
+    number = str(request.path_params.get("number", ""))
+    return number if is_practice(number) else ""
 
 
 def in_units(unit: Units) -> dict[str, Any]:

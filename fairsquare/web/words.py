@@ -75,3 +75,10 @@ def way_words(way: tuple[float, float, float]) -> str:
     parts = sorted(range(3), key=lambda axis: -abs(way[axis]))
     said = [names[axis][0 if way[axis] > 0 else 1] for axis in parts if abs(way[axis]) > 0.35]
     return " and ".join(said)
+
+
+def blow_words(code: str, force: tuple[float, float, float]) -> str:
+    """Return where a blow struck, how hard, and which way it went, in words."""
+    size = sum(part**2 for part in force) ** 0.5
+    x, y, z = (part / size for part in force) if size else (0.0, 0.0, 0.0)
+    return f"Struck at {code} with {size / 1000:.0f} kN, going {way_words((x, y, z))}"

@@ -14,11 +14,16 @@ from fairsquare.core.model import Row3
 from fairsquare.core.pull.job import BoardState, PointCycle, Watched, advice_for, along
 from fairsquare.core.pull.setting import Setting, usual_setting
 from fairsquare.core.pull.springback import PullAdvised
+from fairsquare.core.pull.statics import PullsHeld
 from fairsquare.core.sheet.model import points_by_first_code
 from fairsquare.core.structure.of_sheet import usual_boxes
 
 UNDER_LOAD: frozenset[BoardState] = frozenset({"test", "look", "pulling", "hold", "relieve", "stopped"})
 """States in which chains are, or may be, tight."""
+
+
+SLIP_MM = 3.0
+"""More than this beyond what its stiffness lets it move, and a clamp slips. Common practice, no source."""
 
 
 class WatchedNow(NamedTuple):
@@ -52,6 +57,15 @@ class WatchedNow(NamedTuple):
         """Whether it is where it is to be let go."""
         aim = self.advice.pull_to_mm if self.advice else None
         return bool(self.loaded and aim is not None and self.now_mm is not None and self.now_mm >= aim)
+
+
+class Crept(NamedTuple):
+    """What holds the vehicle and has gone farther under load than it may by stiffness alone: its name, point, and how far, mm."""
+
+    anchor: str
+    code: str
+    mm: float
+    expected_mm: float
 
 
 class Board(NamedTuple):
@@ -171,6 +185,29 @@ def _now(
         cycles=own,
         stands_mm=last_free,
     )
+
+
+def slipped(facts: JobFacts, statics: PullsHeld | None) -> tuple[Crept, ...]:
+    """Return the anchors that slip: read under load since the last cycle `SLIP_MM` farther from where they stood than at the
+    planned force they would move by their stiffness."""
+    events, setting = under_way(facts), setting_of(facts)
+    if not events or setting is None:
+        return ()
+    since = next((event.by.at for event in reversed(events) if event.cycles), events[0].by.at)
+    loaded, free = loaded_places(facts, since), places_now(facts)
+    found = []
+    for anchor in setting.anchors:
+        if anchor.code not in loaded or anchor.code not in free:
+            continue
+        stood = np.array(free[anchor.code])
+        mm = float(np.linalg.norm(np.array(loaded[anchor.code][-1][1]) - stood))
+        moves = statics.movement if statics else None
+        expected = (
+            float(np.linalg.norm(np.array(moves.translation) + np.cross(moves.rotation_rad, stood))) if moves else 0.0
+        )
+        if mm > expected + SLIP_MM:
+            found.append(Crept(anchor.id, anchor.code, mm, expected))
+    return tuple(found)
 
 
 def free_place(facts: JobFacts, code: str) -> tuple[Row3, str] | None:

@@ -136,6 +136,8 @@ def _state(facts: JobFacts, picture: Picture | None) -> JobState:
 
 def may_sign(hold: Hold, role: Role) -> str | None:
     """Return why a person of that role may not sign the hold, in words; None when nothing stands in the way."""
+    if not hold.signers:
+        return "This is practice: nothing is signed."
     if role not in hold.signers:
         return f"{hold.title} is signed by a {' or a '.join(hold.signers)}; you are signed in as {role}."
     if hold.status == "closed":
@@ -147,7 +149,28 @@ def may_sign(hold: Hold, role: Role) -> str | None:
     return None
 
 
+def _practised(name: HoldName, missing: list[Missing], evidence: dict[str, str]) -> Hold:
+    """Return a hold point in practice: nobody signs it. What comes before the pulls is open where its evidence is there."""
+    if name == "fit_accepted":
+        missing = [Missing(words="Practice ends with the pulls: nothing is welded on it.")]
+    elif name != "pulls_done":
+        missing = [one for one in missing if not one.overridable] if name == "setup_accepted" else []
+    open_way = not missing and name != "pulls_done"
+    return Hold(
+        name=name,
+        title=HOLD_TITLES[name],
+        status="closed" if open_way else "missing" if missing else "ready",
+        missing=tuple(missing),
+        reopened=(),
+        signature=None,
+        evidence=evidence,
+        signers=(),
+    )
+
+
 def _hold(facts: JobFacts, name: HoldName, missing: list[Missing], evidence: dict[str, str]) -> Hold:
+    if facts.practice:
+        return _practised(name, missing, evidence)
     signature = next((s for s in reversed(facts.signatures) if s.hold == name), None)
     reopened = _reopened(signature, evidence, missing) if signature else ()
     closed = signature is not None and not reopened
@@ -317,7 +340,7 @@ def _decision_evidence(facts: JobFacts) -> dict[str, str]:
 
 def _pulls(facts: JobFacts, picture: Picture | None, before: list[Missing]) -> tuple[Hold, ...]:
     """Return the hold behind the pulls, where anything is pulled in this job."""
-    if not pulls_wanted(facts):
+    if not (pulls_wanted(facts) or facts.practice):
         return ()
     evidence = {"pulls": _ids(event.id for event in facts.pull_events)} | _read_evidence(facts, picture)
     return (_hold(facts, "pulls_done", [*before, *_missing_pulls(facts, picture)], evidence),)

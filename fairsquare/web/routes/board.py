@@ -12,7 +12,7 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import JobFacts
 from fairsquare.core.lengths import read_length
-from fairsquare.core.pull.board import UNDER_LOAD, Board, WatchedNow, board_of, plan_of, setting_of
+from fairsquare.core.pull.board import UNDER_LOAD, Board, Crept, WatchedNow, board_of, plan_of, setting_of, slipped
 from fairsquare.core.pull.job import BOARD_WORDS, CAUTIONS, AfterPull, BoardState, PointCycle, WorkPull, will_hold
 from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.pull.statics import PullsHeld
@@ -178,6 +178,7 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
     statics, words, ground, aluminium = _standing(view.facts, work)
     loads = pulling.loads(desk_of(request), view)
     weakest = _weakest(statics, work)
+    slips = slipped(view.facts, statics)
     chains = []
     for number, chain in enumerate(work.chains, 1):
         force = loads.get(chain.tower)
@@ -190,8 +191,11 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "work": work,
         "words": BOARD_WORDS[board.state],
         "points": [(point, scale_drawing(point), way_words(point.watched.way)) for point in board.points],
-        "say": _say(board),
-        "stop": board.state == "stopped" or any(point.passed for point in board.points),
+        "say": _slips_say(board, slips) or _say(board),
+        "stop": board.state == "stopped"
+        or (board.state in UNDER_LOAD and bool(slips))
+        or any(point.passed for point in board.points),
+        "slips": slips,
         "by_hand": view.setup is None or view.setup.kind == "sight",
         "under_load": board.state in UNDER_LOAD
         and board.state not in ("test", "look")
@@ -238,6 +242,12 @@ def _weakest(statics: PullsHeld | None, work: WorkPull) -> tuple[str, float] | N
         if use is not None:
             uses[f"{chain.hook} to {chain.tower}"] = use
     return max(uses.items(), key=lambda one: one[1], default=None)
+
+
+def _slips_say(board: Board, slips: tuple[Crept, ...]) -> tuple[str, str] | None:
+    if not slips or board.state not in UNDER_LOAD:
+        return None
+    return "STOP", f"{slips[0].anchor} slips: {slips[0].mm:.1f} mm from where it stood. Let go, look at every clamp"
 
 
 def _say(board: Board) -> tuple[str, str]:

@@ -1,0 +1,204 @@
+"""Practice: a blow drawn from a seed and hidden, and what came of the pulls that were meant to undo it."""
+
+from collections.abc import Mapping, Sequence
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.model import Code, Model, Row3, Vector
+from fairsquare.core.pull.setting import Setting, frame_of_setting
+from fairsquare.core.same import Same
+from fairsquare.core.sheet.model import Sheet, points_by_code, tolerances
+from fairsquare.core.structure.blow import left_by
+
+LARGEST_SEED = 999_999
+FARTHEST_MM = (9.0, 22.0)
+_FIRST_N, _GROWS, _TRIES, _HALVINGS = 8000.0, 1.6, 14, 9
+_NEAR_MM = 0.6
+_GAINED_MM = 1.0
+_LOST_FAIR, _LOST_OVER, _LOST_FOR_NOTHING, _LOST_PULL = 15, 10, 5, 3
+
+
+class Blow(NamedTuple):
+    """A hidden blow: where it struck, with what force in N, and how far each point moved, mm."""
+
+    code: Code
+    force: Row3
+    moved: dict[Code, Row3]
+
+
+def hidden_blow(sheet: Sheet, setting: Setting, seed: int) -> Blow:
+    """Return the blow that a seed stands for: at a free end of the frame, inward and from a side, as hard as leaves the worst
+    point 9 to 22 mm from home. Raises `Refused` for a frame that has no free end, or that no blow of these bends so."""
+    return _blow(Same(sheet), setting.model_dump_json(), seed)
+
+
+@lru_cache(maxsize=64)
+def _blow(held: Same[Sheet], setting_json: str, seed: int) -> Blow:
+    sheet, setting = held.held, Setting.model_validate_json(setting_json)
+    skeleton = frame_of_setting(sheet, setting)
+    reach = [sheet_point.xyz[0] for sheet_point in sheet.points if sheet_point.code in skeleton.supports]
+    ends = sorted(
+        code for code, place in skeleton.nodes.items() if reach and not min(reach) - 200 <= place[0] <= max(reach) + 200
+    )
+    if not ends:
+        raise Refused(
+            "Nothing of this frame stands beyond what holds it: there is nothing to practise.", field="vehicle"
+        )
+    random = np.random.default_rng(seed)
+    for _ in range(_TRIES):
+        code = str(random.choice(ends))
+        x, y, _ = skeleton.nodes[code]
+        inward = -np.sign(x - np.mean(reach))
+        way = np.array([inward, -np.sign(y or 1.0) * random.uniform(-0.1, 0.5), random.uniform(-0.1, 0.3)])
+        far = float(random.uniform(*FARTHEST_MM))
+        low, high = 0.0, _FIRST_N
+        found: tuple[Row3, dict[Code, Row3]] | None = None
+        for _ in range(_TRIES + _HALVINGS):
+            size = high if low == 0.0 or high == np.inf else (low + high) / 2
+            fx, fy, fz = (size * way / np.linalg.norm(way)).tolist()
+            moved = left_by(skeleton, {code: (fx, fy, fz)}, steps=12)
+            worst = (
+                max((abs(v) for by in (moved or {}).values() for v in by), default=0.0) if moved is not None else np.inf
+            )
+            if abs(worst - far) < _NEAR_MM and moved is not None:
+                found = (fx, fy, fz), moved
+                break
+            if worst < far:
+                low, high = (0.0, high * _GROWS) if low == 0.0 else (size, high)
+            elif low == 0.0:
+                low = size / _GROWS
+            else:
+                high = size
+            if high > 1e7:
+                break
+        if found:
+            force = (round(found[0][0], -1), round(found[0][1], -1), round(found[0][2], -1))
+            return Blow(code, force, {c: (round(a, 1), round(b, 1), round(h, 1)) for c, (a, b, h) in found[1].items()})
+    raise Refused(
+        "No blow was found that bends this frame by some millimetres: choose another vehicle.", field="vehicle"
+    )
+
+
+class Stood(Model):
+    """Where the points truly stood when a pull was let go: pull and cycle from 1, places by code in mm."""
+
+    pull: int
+    cycle: int
+    places: dict[Code, Vector]
+
+
+class Score(Model):
+    """What came of a practice. `points` is 100 × the share of points fair at the end of those that were off, less 15 for each
+    point that was fair and is off, 10 for each piece overloaded, 5 for each cycle for nothing, and 3 for each pull beyond what
+    the calculation takes; at least 0."""
+
+    points: int
+    were_off: tuple[Code, ...]
+    home: tuple[Code, ...]
+    spoiled: tuple[Code, ...]
+    overloaded: dict[str, float]
+    cycles: int
+    for_nothing: tuple[tuple[int, int], ...]
+    pulls: int
+    pulls_enough: int
+    left_mm: dict[Code, Row3]
+
+
+def score(
+    sheet: Sheet,
+    start: Mapping[Code, Row3],
+    stood: Sequence[Stood],
+    peaks: Mapping[str, float],
+    pulls_enough: int,
+) -> Score:
+    """Return the score of a practice, from the truth: where points were (`start`), where they stood after each cycle, and the
+    largest use of each piece of the rig. `pulls_enough` is how many pulls the calculation's own plan takes."""
+    ends = [one.places for one in stood]
+    end = ends[-1] if ends else start
+    off_first, off_last = _off(sheet, start), _off(sheet, end)
+    before: Mapping[Code, Row3] = start
+    for_nothing = []
+    for one in stood:
+        if _beyond(sheet, before) - _beyond(sheet, one.places) < _GAINED_MM:
+            for_nothing.append((one.pull, one.cycle))
+        before = one.places
+    home = tuple(code for code in off_first if code not in off_last)
+    spoiled = tuple(code for code in off_last if code not in off_first)
+    over = {name: use for name, use in peaks.items() if use > 1.0}
+    pulls = len({one.pull for one in stood})
+    points = 100.0 * len(home) / len(off_first) if off_first else 100.0
+    points -= _LOST_FAIR * len(spoiled) + _LOST_OVER * len(over) + _LOST_FOR_NOTHING * len(for_nothing)
+    points -= _LOST_PULL * max(0, pulls - pulls_enough) if home else 0
+    known = points_by_code(sheet)
+    return Score(
+        points=max(0, round(points)),
+        were_off=off_first,
+        home=home,
+        spoiled=spoiled,
+        overloaded=over,
+        cycles=len(stood),
+        for_nothing=tuple(for_nothing),
+        pulls=pulls,
+        pulls_enough=pulls_enough,
+        left_mm={code: _less(place, known[code].xyz) for code, place in end.items() if code in known},
+    )
+
+
+def lessons(score: Score) -> tuple[str, ...]:
+    """Return what to take from a practice, in words, the gravest first."""
+    found = [
+        f"{name} was loaded to {use:.0%} of what it takes. Look at the share of the weakest link before you pull on, and "
+        "let go before it is full."
+        for name, use in score.overloaded.items()
+    ]
+    if score.spoiled:
+        found.append(
+            f"{', '.join(score.spoiled)} was fair and is off: look at the ghost of all points before a pull, and hold what is "
+            "to stay."
+        )
+    if score.for_nothing:
+        said = ", ".join(f"pull {pull}, cycle {cycle}" for pull, cycle in score.for_nothing)
+        found.append(
+            f"Nothing came nearer in {said}: it was let go before the metal yielded, or drew the wrong way. The board says "
+            "how far to go past the target."
+        )
+    left = [code for code in score.were_off if code not in score.home]
+    if left and not score.cycles:
+        found.append("Nothing was pulled.")
+    elif left:
+        found.append(
+            f"{', '.join(left)} stayed off: read free after the last pull, and pull again along the way that each has to go."
+        )
+    if score.pulls > score.pulls_enough and score.home:
+        found.append(
+            f"{score.pulls} pulls where {score.pulls_enough} would do: run the hit backwards, at the place and height where it "
+            "struck, before pulling at single points."
+        )
+    return tuple(found) or ("Every point home, nothing overloaded, nothing for nothing. Try another number.",)
+
+
+def _off(sheet: Sheet, places: Mapping[Code, Row3]) -> tuple[Code, ...]:
+    found = []
+    for point in sheet.points:
+        if point.code in places:
+            away = np.abs(np.subtract(places[point.code], point.xyz))
+            if (away > np.array(tolerances(sheet, point))).any():
+                found.append(point.code)
+    return tuple(found)
+
+
+def _beyond(sheet: Sheet, places: Mapping[Code, Row3]) -> float:
+    """Return how far points are beyond their tolerances, mm, all coordinates together."""
+    total = 0.0
+    for point in sheet.points:
+        if point.code in places:
+            away = np.abs(np.subtract(places[point.code], point.xyz)) - np.array(tolerances(sheet, point))
+            total += float(np.maximum(away, 0.0).sum())
+    return total
+
+
+def _less(a: Row3, b: Row3) -> Row3:
+    return a[0] - b[0], a[1] - b[1], a[2] - b[2]

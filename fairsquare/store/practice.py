@@ -1,0 +1,89 @@
+"""Practice: the seed of each, the simulated vehicle as it stands, and whether it has ended."""
+
+from typing import Any
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.store.database import Connection, execute, row, rows, utc
+from fairsquare.store.people import Person
+
+_STEP_APART_S = 0.2
+
+
+class NoSuchPractice(FairSquareError):
+    """There is no practice of that number."""
+
+    status = 404
+    kind = "no-such-practice"
+
+
+def begin(connection: Connection, job_id: int, seed: int) -> None:
+    """Keep what a practice stands on."""
+    execute(connection, "INSERT INTO practice (job_id, seed) VALUES (%s, %s)", job_id, seed)
+
+
+def find(connection: Connection, number: str) -> dict[str, Any]:
+    """Return a practice: job id, seed, state and result (JSON or None), who began it, when it ended. Raises `NoSuchPractice`."""
+    found = row(
+        connection,
+        """SELECT x.job_id, x.seed, x.state, x.ended_at, x.result, p.id, p.name, p.full_name, p.role
+           FROM practice x JOIN job j ON j.id = x.job_id JOIN person p ON p.id = j.opened_by WHERE j.number = %s""",
+        number[:20],
+    )
+    if found is None:
+        raise NoSuchPractice(f"There is no practice {number[:20]}.", field="number", value=number[:40])
+    return {
+        "job_id": found["job_id"],
+        "seed": found["seed"],
+        "state": found["state"],
+        "result": found["result"],
+        "ended_at": utc(found["ended_at"]) if found["ended_at"] else None,
+        "person": Person(found["id"], found["name"], found["full_name"], found["role"]),
+    }
+
+
+def take_step(connection: Connection, job_id: int) -> bool:
+    """Say whether it is time for the next step of a vehicle, and count it as taken: two servers never take the same one."""
+    return bool(
+        execute(
+            connection,
+            """UPDATE practice SET stepped_at = UTC_TIMESTAMP(6)
+               WHERE job_id = %s AND ended_at IS NULL
+                 AND (stepped_at IS NULL OR stepped_at < UTC_TIMESTAMP(6) - INTERVAL %s SECOND)""",
+            job_id,
+            _STEP_APART_S,
+        )
+    )
+
+
+def keep(connection: Connection, job_id: int, state: str) -> None:
+    """Keep a simulated vehicle as it stands."""
+    execute(connection, "UPDATE practice SET state = %s WHERE job_id = %s", state, job_id)
+
+
+def end(connection: Connection, job_id: int, result: str) -> None:
+    """End a practice with what came of it (JSON): nothing more is done in it."""
+    execute(
+        connection,
+        "UPDATE practice SET ended_at = UTC_TIMESTAMP(6), result = %s WHERE job_id = %s AND ended_at IS NULL",
+        result,
+        job_id,
+    )
+    execute(connection, "UPDATE job SET closed_at = COALESCE(closed_at, UTC_TIMESTAMP(6)) WHERE id = %s", job_id)
+
+
+def practices(connection: Connection, person: Person | None, most: int = 40) -> list[dict[str, Any]]:
+    """Return the newest practices, of one person or of everybody: number, vehicle, seed, who, when begun, when ended."""
+    found = rows(
+        connection,
+        """SELECT j.number, j.vehicle, x.seed, p.full_name, j.opened_at, x.ended_at,
+             JSON_VALUE(x.result, '$.score.points') AS points
+           FROM practice x JOIN job j ON j.id = x.job_id JOIN person p ON p.id = j.opened_by
+           WHERE %s IS NULL OR p.id = %s ORDER BY j.id DESC LIMIT %s""",
+        person.id if person else None,
+        person.id if person else None,
+        most,
+    )
+    return [
+        {**one, "opened_at": utc(one["opened_at"]), "ended_at": utc(one["ended_at"]) if one["ended_at"] else None}
+        for one in found
+    ]

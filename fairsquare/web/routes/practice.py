@@ -1,0 +1,109 @@
+"""Practice: begin one, go on with it, and what came of it with the truth shown."""
+
+import secrets
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import practice
+from fairsquare.actions.spine import spine
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.model import Row3
+from fairsquare.core.pull.practice import LARGEST_SEED, lessons
+from fairsquare.core.pull.setting import frame_of_setting
+from fairsquare.core.sheet.model import Sheet, points_by_code
+from fairsquare.demo.practice import vehicle_to_practise
+from fairsquare.demo.vehicles import VEHICLES
+from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.store.people import Session
+from fairsquare.web.forms import whole
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.words import blow_words
+
+router = APIRouter()
+
+
+@router.get("/practice")
+def show(request: Request, session: Session = Depends(signed_in)) -> Response:
+    """Show one's practices, and how to begin another."""
+    return _page(request, session)
+
+
+@router.post("/practice")
+def begin(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Begin a practice; without a number its damage is any."""
+    try:
+        said = form.text("seed").strip()
+        seed = whole(said, "seed") if said else secrets.randbelow(LARGEST_SEED + 1)
+        vehicle = form.text("vehicle")
+        sheet, setting = vehicle_to_practise(vehicle)
+        number = practice.begin(desk_of(request), form.session.person, form.key, sheet, setting, vehicle, seed)
+    except FairSquareError as fault:
+        return _page(request, form.session, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "measure"))
+
+
+@router.get("/jobs/{number}/practice")
+def came_of_it(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show what came of a practice, with the truth once it has ended."""
+    return _told_page(request, session, number)
+
+
+@router.post("/jobs/{number}/practice/end")
+def end(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """End a practice and score it."""
+    try:
+        practice.end(desk_of(request), form.session.person, form.key, number)
+    except FairSquareError as fault:
+        return _told_page(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "practice"))
+
+
+def _page(
+    request: Request, session: Session, *, fault: FairSquareError | None = None, typed: dict[str, str] | None = None
+) -> Response:
+    return render(
+        request,
+        "practice.html",
+        session,
+        fault=fault,
+        typed=typed,
+        practices=practice.practices(desk_of(request), session.person),
+        vehicles={vehicle.name: vehicle.name for vehicle in VEHICLES},
+        largest=LARGEST_SEED,
+    )
+
+
+def _told_page(request: Request, session: Session, number: str, *, fault: FairSquareError | None = None) -> Response:
+    desk = desk_of(request)
+    told, view = practice.told(desk, number), desk.view(number)
+    drawn = None
+    if told is not None:
+        sheet, setting = practice.first_setting(view)
+        before = _less_sheet(sheet, told.start)
+        skeleton = frame_of_setting(sheet, setting)
+        drawn = pull_drawing(sheet, skeleton, setting, before, None, None, told.score.left_mm or before)
+    return render(
+        request,
+        "practice_told.html",
+        session,
+        fault=fault,
+        view=view,
+        spine=spine(view),
+        at="practice",
+        told=told,
+        drawn=drawn,
+        blow=blow_words(told.code, told.force) if told else "",
+        names={p.code: p.name for p in view.facts.sheet.points} if view.facts.sheet else {},
+        before=_less_sheet(view.facts.sheet, told.start) if told and view.facts.sheet else {},
+        lessons=lessons(told.score) if told else (),
+    )
+
+
+def _less_sheet(sheet: Sheet, places: dict[str, Row3]) -> dict[str, Row3]:
+    points = points_by_code(sheet)
+    if not places:
+        raise Refused("There is nothing to show.", field="number")
+    return {
+        code: (x - points[code].xyz[0], y - points[code].xyz[1], z - points[code].xyz[2])
+        for code, (x, y, z) in places.items()
+    }

@@ -6,7 +6,7 @@ from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import JobFacts, PullPlanFact
-from fairsquare.core.pull.board import UNDER_LOAD, Board, board_of, places_now, plan_of, setting_of
+from fairsquare.core.pull.board import UNDER_LOAD, Board, board_of, learned_return, places_now, plan_of, setting_of
 from fairsquare.core.pull.gear import GEAR, Gear
 from fairsquare.core.pull.job import (
     CAUTIONS,
@@ -230,7 +230,8 @@ def begin(desk: Desk, person: Person, key: str, number: str, pull: int) -> None:
         work_pull = plan.plan.pulls[pull - 1]
         alone = PlanSaid(school=plan.plan.school, pulls=(work_pull,))
         played = seen_plan(request, setting, alone).played
-        watched = watched_points(sheet, places_now(view.facts), work_pull, played, 0)
+        learned = learned_return(view.facts)
+        watched = watched_points(sheet, places_now(view.facts), work_pull, played, 0, learned=learned)
         body = {"watched": [one.model_dump() for one in watched]}
         return {"id": pulls.note_event(connection, view.job.id, plan.version, pull, "cautions", body, person.id)}
 

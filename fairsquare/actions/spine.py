@@ -96,7 +96,7 @@ def _done(view: JobView) -> dict[str, bool]:
     measured = bool(judged) and all(one.state != "unread" for one in judged.values())
     members = member_states(facts)
     undecided = any(state.open for state in members)
-    nothing_to_pull = closed["decision_made"] and not pulls_wanted(facts)
+    nothing_to_pull = not facts.practice and closed["decision_made"] and not pulls_wanted(facts)
     return {
         "take-in": True,
         "made_safe": closed["made_safe"],
@@ -105,7 +105,8 @@ def _done(view: JobView) -> dict[str, bool]:
         "setup_accepted": closed["setup_accepted"],
         "measure": measured,
         "walk-round": bool(facts.walk or facts.photos or facts.line) or closed["made_safe"],
-        "damage": closed["decision_made"] or (measured and closed["setup_accepted"] and not undecided),
+        "damage": (closed["decision_made"] and not facts.practice)
+        or (measured and closed["setup_accepted"] and not undecided),
         "decide": closed["decision_made"] or (bool(members) and not undecided),
         "decision_made": closed["decision_made"],
         "pulls": bool(facts.pull_plans) or nothing_to_pull or closed.get("pulls_done", False),

@@ -21,6 +21,8 @@ from fairsquare.core.structure.path import Follower, Standing
 
 NOISE_MM, NOISE_SHARE = 0.3, 0.01
 STEP_SHARE, MOST_SHARE, LIGHT_SHARE = 0.03, 2.5, 0.05
+STROKE_MM = 1.5
+_HALVINGS = 6
 _METAL = 0.06
 _SLIP_MM = np.array([-6.0, 3.0, 1.0])
 _UNDER_TENSION: frozenset[BoardState] = frozenset({"test", "look", "pulling", "hold", "relieve", "stopped"})
@@ -96,7 +98,7 @@ class SimulatedVehicle:
         if state in ("test", "look"):
             self.share, self._read_free = LIGHT_SHARE, (0, 0)
         elif state == "pulling":
-            self.share = min(self.share + STEP_SHARE, MOST_SHARE)
+            self._pull_on(work.chains, setting)
         elif state in ("read_free", "cautions", "ended", "let_go"):
             self.share = 0.0
         share = self._faulty()
@@ -126,6 +128,23 @@ class SimulatedVehicle:
         by_node = dict(zip(now.frame.nodes, moved.reshape(-1, 6)[:, :3], strict=True))
         still = np.zeros(3)
         return {code: place + by_node.get(code, still) + self._crept for code, place in self._places.items()}
+
+    def _pull_on(self, chains: Sequence[ChainSet], setting: Setting) -> None:
+        """Pump a stroke: less force where the metal gives, so that nothing goes farther at once than a pump drives it."""
+        now = self._now
+        if now is None:
+            return
+        before, more = now.standing, STEP_SHARE
+        loads = self._loads(now.frame, chains, setting).ravel()[now.frame.free][None]
+        for _ in range(_HALVINGS):
+            after = now.follower.follow(before, min(self.share + more, MOST_SHARE) * loads, 2)
+            if (
+                np.abs((after.moved - before.moved)[0][np.flatnonzero(now.frame.free) % 6 < 3]).max(initial=0.0)
+                <= STROKE_MM
+            ):
+                break
+            more /= 2
+        self.share = min(self.share + more, MOST_SHARE)
 
     def _faulty(self) -> float:
         faults = self.faults

@@ -7,7 +7,7 @@ import pytest
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import PullEventFact, PullPlanFact, Who
-from fairsquare.core.pull.board import all_cycles, board_of, pulls_wanted, setting_of, under_way
+from fairsquare.core.pull.board import board_of, learned_return, pulls_wanted, setting_of, under_way
 from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import (
     AfterPull,
@@ -77,7 +77,31 @@ def test_a_closed_cycle_is_learned_from_and_the_next_one_begins_where_it_ended()
     assert board.cycle == 2 and point.stands_mm == -10.0
     assert point.advice.return_mm == pytest.approx(6.0, abs=0.2), "it gave back 6 of 17.4"
     assert point.advice.pull_to_mm == pytest.approx(6.0, abs=0.4)
-    assert all_cycles(pulled(event(1, "ended", cycles=(cycle,)))) == (cycle,)
+
+
+def test_what_came_back_is_carried_to_the_next_pull_as_a_share_of_what_the_frame_said() -> None:
+    expected = FORWARD.model_copy(update={"return_mm": 10.0, "return_sigma_mm": 2.5})
+    cycle = PointCycle(code="F5R", before_mm=-21.4, loaded_mm=-4.0, after_mm=-11.0)
+    first = pulled(event(1, "cautions", watched=(expected,)), event(2, "ended", cycles=(cycle,), after=AfterPull()))
+    assert learned_return(pulled()) is None
+    assert learned_return(first) == pytest.approx(0.7), "it gave back 7 where the frame said 10"
+    again = expected.model_copy(update={"return_mm": 7.0, "learned": 0.7})
+    more = PointCycle(code="F5R", before_mm=-11.0, loaded_mm=2.0, after_mm=-7.0)
+    later = pulled(
+        event(1, "cautions", watched=(expected,)),
+        event(2, "ended", cycles=(cycle,), after=AfterPull()),
+        event(3, "cautions", watched=(again,)),
+        event(4, "ended", cycles=(more,), after=AfterPull()),
+    )
+    assert learned_return(later) == pytest.approx((7 + 9) / 20), (
+        "shares are of what the frame said, not of what was learned"
+    )
+    request = plan_request(DUNLIN.sheet, PLACES, SETTING, "outward")
+    played = seen_plan(request, SETTING, PLAN).played
+    plain = watched_points(DUNLIN.sheet, PLACES, PULL, played, 0)
+    told = watched_points(DUNLIN.sheet, PLACES, PULL, played, 0, learned=0.7)
+    for one, other in zip(plain, told, strict=True):
+        assert other.return_mm == pytest.approx(0.7 * one.return_mm) and other.return_sigma_mm <= one.return_sigma_mm
 
 
 def test_advice_of_two_cycles_without_gain_is_to_relieve() -> None:

@@ -22,6 +22,8 @@ UNDER_LOAD: frozenset[BoardState] = frozenset({"test", "look", "pulling", "hold"
 """States in which chains are, or may be, tight."""
 
 
+_WORTH_LEARNING_MM = 2.0
+_LEAST_SHARE, _MOST_SHARE = 0.3, 2.0
 SLIP_MM = 3.0
 """More than this beyond what its stiffness lets it move, and a clamp slips. Common practice, no source."""
 
@@ -121,7 +123,7 @@ def board_of(facts: JobFacts) -> Board | None:
         return None
     plan = next(one for one in facts.pull_plans if one.version == events[0].plan)
     watched = next(event.watched for event in events if event.watched)
-    cycles = all_cycles(facts)
+    cycles = tuple(cycle for event in events for cycle in event.cycles)
     here = sum(1 for event in events if event.cycles)
     last_done = next((event.by.at for event in reversed(events) if event.cycles), events[0].by.at)
     loaded = loaded_places(facts, last_done)
@@ -135,9 +137,20 @@ def board_of(facts: JobFacts) -> Board | None:
     )
 
 
-def all_cycles(facts: JobFacts) -> tuple[PointCycle, ...]:
-    """Return every cycle of every pull of the job, oldest first: what this structure has given back so far."""
-    return tuple(cycle for event in facts.pull_events for cycle in event.cycles)
+def learned_return(facts: JobFacts) -> float | None:
+    """Return what this structure has given back so far, as a share of what its frame said it would; None before it was pulled.
+
+    Chains that draw elsewhere or harder bring another return, so what is learned is carried from pull to pull as a share of it.
+    """
+    expected, gave = 0.0, 0.0
+    watched: dict[str, Watched] = {}
+    for event in facts.pull_events:
+        watched |= {one.code: one for one in event.watched}
+        for cycle in event.cycles:
+            if cycle.code in watched and watched[cycle.code].return_mm >= _WORTH_LEARNING_MM:
+                expected += watched[cycle.code].return_mm / watched[cycle.code].learned
+                gave += max(0.0, cycle.loaded_mm - cycle.after_mm)
+    return min(max(gave / expected, _LEAST_SHARE), _MOST_SHARE) if expected else None
 
 
 def loaded_places(facts: JobFacts, since: str) -> dict[str, list[tuple[ReadingFact, Row3]]]:

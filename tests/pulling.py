@@ -1,0 +1,73 @@
+"""What tests of pulling share: a demo job brought to its signed decision, and a stand-in that pulls beside a live server."""
+
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import httpx
+import numpy as np
+
+from fairsquare.actions import Desk, deciding
+from fairsquare.actions.deciding import DecisionSaid, MemberSaid
+from fairsquare.core.damage.choices import member_states
+from fairsquare.core.damage.decide import MakersWord
+from fairsquare.core.damage.job import damage_of, key_of, open_findings
+from fairsquare.demo.people import INSTRUMENT
+from fairsquare.demo.vehicles import Vehicle, instrument_reading, seed_of
+from fairsquare.stand_ins.client import Line
+from fairsquare.stand_ins.tower import SimulatedTower
+from fairsquare.stand_ins.vehicle import RigFaults
+from fairsquare.store.measuring import NewReading
+from tests.conftest import key
+
+
+def read_unread(desk: Desk, person, job: str, vehicle: Vehicle) -> None:
+    """Read every point of a job that was not read yet, by the instrument."""
+    view, places = desk.view(job), vehicle.true_places(seed_of(job))
+    unread = [code for code, judged in view.state.picture.judged.items() if judged.state == "unread"]
+    random = np.random.default_rng(9)
+    taken = [
+        NewReading(
+            "point", c, instrument_reading(places[c], seed_of(job, view.setup.number), random.normal(0, 0.3, 3)), c
+        )
+        for c in unread
+    ]
+    if taken:
+        desk.take_readings(person, key(), job, view.setup.number, taken)
+
+
+def decide_all(desk: Desk, persons, job: str) -> None:
+    """Straighten every member that is not decided yet, settle what contradicts, and sign the decision."""
+    lead = persons["lead"]
+    for state in member_states(desk.view(job).facts):
+        if state.decision is None:
+            said = MemberSaid(state.member, "", "mild", "structural", ("bent",), MakersWord(), "the book")
+            seen = deciding.see_member(desk, lead, key(), job, said)
+            deciding.decide(desk, lead, key(), job, seen, DecisionSaid("straighten"))
+    facts = desk.view(job).facts
+    for finding in open_findings(facts, damage_of(facts).findings):
+        deciding.settle(desk, lead, key(), job, key_of(finding), "looked at again, it stands")
+    hold = desk.view(job).state.hold("decision_made")
+    reason = "" if not hold.missing else "signed so that the pulls can be tried"
+    desk.sign(lead, key(), job, "decision_made", hold.evidence, reason)
+
+
+@contextmanager
+def pulled_by(server: str, job: str, faults: RigFaults | None = None, seed: int = 3) -> Iterator[SimulatedTower]:
+    """Let a simulated tower follow the board of a job on a live server, as a load cell and an instrument would, meanwhile."""
+    over = threading.Event()
+    with httpx.Client(base_url=server, timeout=10) as client:
+        tower = SimulatedTower(Line(client, INSTRUMENT.name, INSTRUMENT.password), job, faults, seed=seed)
+
+        def follow() -> None:
+            while not over.is_set():
+                tower.serve()
+                over.wait(0.08)
+
+        thread = threading.Thread(target=follow)
+        thread.start()
+        try:
+            yield tower
+        finally:
+            over.set()
+            thread.join()

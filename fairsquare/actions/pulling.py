@@ -297,7 +297,7 @@ def close_cycle(
             missing = sorted(codes - {cycle.code for cycle in cycles})
             raise Refused(f"Say where {', '.join(missing) or 'each watched point'} stands now.", field="cycles")
         for cycle in cycles:
-            if cycle.loaded_mm < cycle.before_mm - 1.5:
+            if cycle.loaded_mm is not None and cycle.loaded_mm < cycle.before_mm - 1.5:
                 raise Refused(
                     f"{cycle.code} read {cycle.loaded_mm:.1f} under load and {cycle.before_mm:.1f} before: it went backwards. "
                     "Read it again, along the pull.",

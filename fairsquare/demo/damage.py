@@ -119,6 +119,7 @@ _MEMBERS: dict[str, dict[tuple[str, str], _Member]] = {
         ),
         ("left rear rail", ""): _Member("high_strength", "structural", ("bent",), MakersWord(heat=False), 1.0),
         ("right opening", ""): _Member("mild", "closing", ("bent", "seam_torn"), MakersWord(), 2.5),
+        ("left opening", ""): _Member("mild", "closing", ("bent",), MakersWord(), 0.5),
     },
     TURNSTONE.name: {
         ("left rear node", ""): _Member(
@@ -131,6 +132,8 @@ _MEMBERS: dict[str, dict[tuple[str, str], _Member]] = {
             "new node, with its adhesive and rivets",
         ),
         ("left rear rail", ""): _Member("aluminium", "structural", ("bent", "seam_torn"), MakersWord(heat=False), 4.0),
+        ("right rear node", ""): _Member("aluminium", "structural", ("bent",), MakersWord(heat=False), 2.0),
+        ("right rear rail", ""): _Member("aluminium", "structural", ("bent",), MakersWord(heat=False), 1.5),
     },
     PUFFIN.name: {
         ("right side rail", ""): _Member("mild", "structural", ("kinked",), MakersWord(section=True, heat=True), 4.5),

@@ -72,9 +72,14 @@ def cycles_drawing(cycles: Mapping[str, Sequence[PointCycle]]) -> Markup | None:
     known = {code: own for code, own in cycles.items() if own}
     if not known:
         return None
-    values = [mm for own in known.values() for one in own for mm in (one.before_mm, one.loaded_mm, one.after_mm)] + [
-        0.0
+    values = [
+        mm
+        for own in known.values()
+        for one in own
+        for mm in (one.before_mm, one.loaded_mm, one.after_mm)
+        if mm is not None
     ]
+    values.append(0.0)
     low, high = min(values), max(values)
     room = max(high - low, 1.0)
     each = 92.0
@@ -91,16 +96,18 @@ def cycles_drawing(cycles: Mapping[str, Sequence[PointCycle]]) -> Markup | None:
         parts.append(f'<text class="tick" x="66" y="{y(0) + 4:.1f}" text-anchor="end">sheet</text>')
         for k, one in enumerate(own):
             left = 80 + 96 * k
-            points = ((left, one.before_mm), (left + 38, one.loaded_mm), (left + 72, one.after_mm))
+            points = [(left, one.before_mm), (left + 72, one.after_mm)]
+            if one.loaded_mm is not None:
+                points.insert(1, (left + 38, one.loaded_mm))
+                back = one.loaded_mm - one.after_mm
+                parts.append(
+                    f'<circle class="loaded" cx="{left + 38}" cy="{y(one.loaded_mm):.1f}" r="4"/>'
+                    f'<text class="tick" x="{left + 38}" y="{y(one.loaded_mm) - 7:.1f}" text-anchor="middle">'
+                    f"{one.loaded_mm:+.1f}, back {back:.1f}</text>"
+                )
             path = "L".join(f"{u:.1f} {y(mm):.1f}" for u, mm in points)
             parts.append(f'<path class="cycle" d="M{path}"/>')
-            parts.append(f'<circle class="loaded" cx="{left + 38}" cy="{y(one.loaded_mm):.1f}" r="4"/>')
             parts.append(f'<circle class="free" cx="{left + 72}" cy="{y(one.after_mm):.1f}" r="4"/>')
-            back = one.loaded_mm - one.after_mm
-            parts.append(
-                f'<text class="tick" x="{left + 38}" y="{y(one.loaded_mm) - 7:.1f}" text-anchor="middle">'
-                f"{one.loaded_mm:+.1f}, back {back:.1f}</text>"
-            )
         top += each
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="cycles" role="img" aria-label="Cycles: before, loaded, after" '

@@ -147,7 +147,11 @@ def learned_return(facts: JobFacts) -> float | None:
     for event in facts.pull_events:
         watched |= {one.code: one for one in event.watched}
         for cycle in event.cycles:
-            if cycle.code in watched and watched[cycle.code].return_mm >= _WORTH_LEARNING_MM:
+            if (
+                cycle.loaded_mm is not None
+                and cycle.code in watched
+                and watched[cycle.code].return_mm >= _WORTH_LEARNING_MM
+            ):
                 expected += watched[cycle.code].return_mm / watched[cycle.code].learned
                 gave += max(0.0, cycle.loaded_mm - cycle.after_mm)
     return min(max(gave / expected, _LEAST_SHARE), _MOST_SHARE) if expected else None

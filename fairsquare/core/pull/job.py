@@ -323,11 +323,12 @@ class Watched(Model):
 
 
 class PointCycle(Model):
-    """What one cycle did to a watched point, mm along the pull."""
+    """What one cycle did to a watched point, mm along the pull. `loaded_mm` None: nobody can say (a clamp slipped, no reading), and
+    nothing is learned from it."""
 
     code: Code
     before_mm: float
-    loaded_mm: float
+    loaded_mm: float | None = None
     after_mm: float
 
 
@@ -414,7 +415,7 @@ def advice_for(watched: Watched, now_mm: float, cycles: Sequence[PointCycle], si
     own = tuple(
         Cycle(before=c.before_mm, loaded=max(c.loaded_mm, c.before_mm), after=c.after_mm)
         for c in cycles
-        if c.code == watched.code
+        if c.code == watched.code and c.loaded_mm is not None
     )
     return _advised(
         NextPull(

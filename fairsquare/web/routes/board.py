@@ -103,11 +103,16 @@ def _cycle_typed(form: Form, point: WatchedNow) -> PointCycle:
         text = form.text(f"{name}-{code}").strip()
         if not text:
             raise Refused(
-                f"Say where {code} stood, along the pull, + the way it goes.", field=f"{name}-{code}", value=""
+                f"Say where {code} stood, along the pull, + the way it goes; under load a ? where nobody knows.",
+                field=f"{name}-{code}",
+                value="",
             )
         return float(read_length(text, "mm", field=f"{name}-{code}").mm)
 
-    return PointCycle(code=code, before_mm=mm("before"), loaded_mm=mm("loaded"), after_mm=mm("after"))
+    unknown = form.text(f"loaded-{code}").strip() in ("?", "unknown")
+    return PointCycle(
+        code=code, before_mm=mm("before"), loaded_mm=None if unknown else mm("loaded"), after_mm=mm("after")
+    )
 
 
 def _after_typed(form: Form) -> AfterPull:
@@ -196,6 +201,7 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         or (board.state in UNDER_LOAD and bool(slips))
         or any(point.passed for point in board.points),
         "slips": slips,
+        "slipped_before": _set_up_since(view, board),
         "by_hand": view.setup is None or view.setup.kind == "sight",
         "under_load": board.state in UNDER_LOAD
         and board.state not in ("test", "look")
@@ -211,6 +217,11 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "aluminium": aluminium,
         "cycles_drawn": cycles_drawing({p.watched.code: list(p.cycles) for p in board.points if p.cycles}),
     }
+
+
+def _set_up_since(view: JobView, board: Board) -> bool:
+    """Say whether another set-up was made since the pull was begun: what was read under load before it counts no more."""
+    return view.setup is not None and view.setup.opened.at > board.events[0].by.at
 
 
 def _standing(facts: JobFacts, work: WorkPull) -> tuple[PullsHeld | None, tuple[str, ...], Markup, bool]:

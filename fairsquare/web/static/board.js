@@ -9,6 +9,9 @@ let lastRead = "";
 let fetching = false;
 let again = false;
 let stopped = false;
+let pressed = false; // a finger is on the board: what it is on is not swapped away under it
+let leaving = false; // a form is on its way
+let waiting = null;
 
 async function refresh() {
   if (fetching) {
@@ -31,6 +34,11 @@ async function refresh() {
 }
 
 function show(html) {
+  if (leaving) return;
+  if (pressed) {
+    waiting = html;
+    return;
+  }
   const next = document.createElement("div");
   next.innerHTML = html;
   const now = part().querySelector("[data-state]");
@@ -91,6 +99,21 @@ function sound() {
     // no sound here: the word and the shape stand
   }
 }
+
+function released() {
+  setTimeout(() => {
+    pressed = false;
+    const html = waiting;
+    waiting = null;
+    if (html) show(html);
+  });
+}
+
+part().addEventListener("pointerdown", () => (pressed = true));
+window.addEventListener("pointerup", released);
+window.addEventListener("pointercancel", released);
+part().addEventListener("submit", () => (leaving = true));
+window.addEventListener("pageshow", () => (leaving = false));
 
 setInterval(() => {
   const loaded = part().querySelector("[data-loaded]");

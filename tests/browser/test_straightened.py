@@ -1,0 +1,136 @@
+"""Vehicles straightened on the board in a browser, by the simulated tower: to the signed hold, and past a clamp that slips."""
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from fairsquare.actions import Desk, pulling
+from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
+from fairsquare.demo.load import load
+from fairsquare.demo.people import INSTRUMENT
+from fairsquare.demo.vehicles import DUNLIN, TEAL
+from fairsquare.stand_ins.vehicle import RigFaults
+from fairsquare.store.people import Person
+from tests.browser.conftest import sign_in
+from tests.conftest import key
+from tests.pulling import decide_all, pulled_by, read_unread
+
+DUNLIN_JOB, TEAL_JOB = "SL-0005", "SL-0003"
+TOLD_MS = 90_000
+
+
+@pytest.fixture(scope="module", autouse=True)
+def decided(desk: Desk, persons: dict[str, Person]) -> None:
+    """The Dunlin and the Teal of the demo, measured whole and decided."""
+    load(desk)
+    read_unread(desk, persons["lead"], DUNLIN_JOB, DUNLIN)
+    decide_all(desk, persons, DUNLIN_JOB)
+    decide_all(desk, persons, TEAL_JOB)
+
+
+def under_tension(page: Page) -> None:
+    """From the cautions to pulling, by hand."""
+    for name, _ in CAUTIONS:
+        page.check(f"[name=tick-{name}]")
+    page.click("text=Light test pull")
+    page.click("text=Test pull is good")
+    page.check("[name=tick-clamps]")
+    page.click(".board-actions .first")
+    expect(page.locator("[data-state=pulling]")).to_be_visible()
+
+
+def let_go_when_told(page: Page) -> str:
+    """Wait for the board's word, let go, wait until all watched points are read free, and return the word."""
+    said = page.locator(".board-say")
+    expect(said).to_have_text(re.compile("LET GO|STOP"), timeout=TOLD_MS)
+    word = said.inner_text()
+    page.click("text=Let go, then read free")
+    expect(said).to_contain_text("READ FREE")
+    return word
+
+
+def close_cycle(page: Page) -> bool:
+    """Close the cycle as the board filled it in; say whether it is pulled again, where a watched point is short."""
+    expect(page.locator(".board-say")).to_contain_text("all watched points are read", timeout=TOLD_MS)
+    page.check("[name=looked]")
+    again = "short" in page.locator(".board-cycle table").inner_text()
+    page.click("text=Pull again" if again else "text=End this pull")
+    return again
+
+
+def test_the_dunlin_straightened_to_the_signed_hold(page: Page, server: str, desk: Desk, persons) -> None:
+    sign_in(page)
+    page.goto(f"/jobs/{DUNLIN_JOB}/pulls")
+    page.click("button:has-text('Find a plan')")
+    page.wait_for_selector(".pull-list", timeout=TOLD_MS)
+    expect(page.locator(".verdict-line")).to_contain_text("Brings every point home")
+    pulls = page.locator(".pull-list > li").count()
+    with pulled_by(server, DUNLIN_JOB):
+        for number in range(1, pulls + 1):
+            page.goto(f"/jobs/{DUNLIN_JOB}/pulls?pull={number}")
+            page.click(f"text=Begin pull {number}")
+            for _ in range(6):
+                under_tension(page)
+                let_go_when_told(page)
+                if not close_cycle(page):
+                    break
+            page.wait_for_url("**/pulls*")
+        page.goto(f"/jobs/{DUNLIN_JOB}/measure?view=readings")
+        doubtful = [c for c, one in desk.view(DUNLIN_JOB).state.picture.judged.items() if one.state in ("close", "unread")]
+        if doubtful:
+            setup = desk.view(DUNLIN_JOB).setup.number
+            desk.order_readings(persons["technician"], key(), DUNLIN_JOB, setup, "point", doubtful)
+            seen = len(desk.view(DUNLIN_JOB).facts.readings)
+            page.wait_for_timeout(500 * len(doubtful))
+            assert len(desk.view(DUNLIN_JOB).facts.readings) == seen + len(doubtful), "what is doubtful is read again, free"
+    after = desk.view(DUNLIN_JOB)
+    hold = after.state.hold("pulls_done")
+    assert not hold.blocked, hold.missing
+    assert len(after.facts.pull_events) >= 7 * pulls
+    off = [code for code, judged in after.state.picture.judged.items() if judged.state == "off"]
+    assert off == [], "every point came home"
+
+    sign_in(page, "solveig", "north-light-12")
+    page.goto(f"/jobs/{DUNLIN_JOB}/holds/pulls_done")
+    if hold.missing:
+        page.fill("[name=reason]", "inside, read twice, and the build of the sheet is not better than that")
+    page.click("button:has-text('Sign “')")
+    page.goto(f"/jobs/{DUNLIN_JOB}/board")
+    assert desk.view(DUNLIN_JOB).state.hold("pulls_done").status == "closed"
+
+
+def test_a_clamp_slips_in_the_middle(page: Page, server: str, desk: Desk, persons) -> None:
+    chain = ChainSet(hook="at R3R", tower="rear", height_mm=200, force_n=60_000)
+    pulling.keep_plan(
+        desk, persons["lead"], key(), TEAL_JOB, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0
+    )
+    sign_in(page)
+    page.goto(f"/jobs/{TEAL_JOB}/pulls")
+    page.click("text=Begin pull 1")
+    with pulled_by(server, TEAL_JOB, RigFaults(slip=0.3)):
+        under_tension(page)
+        word = let_go_when_told(page)
+        assert "STOP" in word and "slips" in word
+        expect(page.locator(".board-slip")).to_contain_text("slipped")
+        page.click("text=The vehicle moved: set up anew")
+        page.wait_for_url("**/set-up")
+        expect(page.locator("#desk")).to_contain_text("void")
+        before = desk.view(TEAL_JOB)
+        assert before.setup is None, "what was read with the old set-up counts no more"
+        setup = desk.open_setup(persons["technician"], key(), TEAL_JOB, INSTRUMENT.full_name, 0.3)
+        codes = [point.code for point in TEAL.sheet.points if point.reference]
+        desk.order_readings(persons["technician"], key(), TEAL_JOB, setup, "reference", codes)
+        page.goto(f"/jobs/{TEAL_JOB}/set-up")
+        sign = page.locator("text=Sign “Set-up accepted”")
+        expect(sign).to_be_visible(timeout=TOLD_MS)
+        hold = desk.view(TEAL_JOB).state.hold("setup_accepted")
+        desk.sign(persons["lead"], key(), TEAL_JOB, "setup_accepted", hold.evidence, "")
+        points = [point.code for point in TEAL.sheet.points if not point.reference]
+        desk.order_readings(persons["technician"], key(), TEAL_JOB, setup, "point", points)
+        page.goto(f"/jobs/{TEAL_JOB}/board")
+        expect(page.locator(".board-slip")).to_have_count(0)
+        close_cycle(page)
+        expect(page.locator("[role=alert].board-wrong")).to_have_count(0)
+    cycle = desk.view(TEAL_JOB).facts.pull_events[-1].cycles[0]
+    assert cycle.loaded_mm is None, "what was read under load with the set-up that is void is not learned from"

@@ -61,25 +61,27 @@ def test_a_pull_on_the_board(page: Page, desk: Desk, persons) -> None:
     assert size >= 128
 
     ngozi = persons["technician"]
-    read(desk, ngozi, "R3R", (9.0, 4.0, 6.5), loaded=True)
-    point = page.locator("[data-code=R3R]")
+    code = page.locator(".board-point").first.get_attribute("data-code")
+    was = np.array(TEAL.moved[code])
+    read(desk, ngozi, code, 0.8 * was, loaded=True)
+    point = page.locator(f"[data-code={code}]")
     expect(point.locator(".board-figure")).not_to_contain_text("as last read free")
     expect(page.locator("#quiet")).to_be_visible(timeout=5000)
     expect(page.locator("#quiet")).to_contain_text("NO READING")
-    read(desk, ngozi, "R3R", (6.0, 4.0, 6.5), loaded=True)
+    read(desk, ngozi, code, 0.5 * was, loaded=True)
     expect(page.locator("#quiet")).to_be_hidden()
     page.reload()
     expect(page.locator(".board-say")).to_contain_text("PULL ON, SLOWLY"), "it comes back where it was"
 
-    read(desk, ngozi, "R3R", (-30.0, 0.0, 0.0), loaded=True)
+    read(desk, ngozi, code, -6.0 * was, loaded=True)
     expect(page.locator(".board-say")).to_contain_text("STOP")
     expect(page.locator(".stop-shape")).to_be_visible()
     page.click("text=Let go, then read free")
     expect(page.locator(".board-say")).to_contain_text("READ FREE")
-    for code in [one.get_attribute("name").removeprefix("after-") for one in page.locator("[name^=after-]").all()]:
-        read(desk, ngozi, code, (1.0, 0.5, 0.5), loaded=False)
-        page.fill(f"[name=loaded-{code}]", "+2.5")
-    expect(page.locator("[name=after-R3R]")).not_to_have_value("")
+    for other in [one.get_attribute("name").removeprefix("after-") for one in page.locator("[name^=after-]").all()]:
+        read(desk, ngozi, other, (1.0, 0.5, 0.5), loaded=False)
+        page.fill(f"[name=loaded-{other}]", "+2.5")
+    expect(page.locator(f"[name=after-{code}]")).not_to_have_value("")
     page.check("[name=looked]")
     page.check("[name=dolly]")
     page.click("text=End this pull")

@@ -40,8 +40,8 @@ def decide_all(desk: Desk, persons, job: str) -> None:
     """Straighten every member that is not decided yet, settle what contradicts, and sign the decision."""
     lead = persons["lead"]
     for state in member_states(desk.view(job).facts):
-        if state.decision is None:
-            said = MemberSaid(state.member, "", "mild", "structural", ("bent",), MakersWord(), "the book")
+        if state.open:
+            said = MemberSaid(state.member, state.layer, "mild", "structural", ("bent",), MakersWord(), "the book")
             seen = deciding.see_member(desk, lead, key(), job, said)
             deciding.decide(desk, lead, key(), job, seen, DecisionSaid("straighten"))
     facts = desk.view(job).facts

@@ -22,7 +22,7 @@ from fairsquare.store import practice as kept
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Person
 
-_PAUSE_S, _LOOKED_S = 0.25, 600.0
+_PAUSE_S, _LOOKED_S = 0.1, 600.0
 log = structlog.get_logger()
 
 

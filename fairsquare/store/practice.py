@@ -6,7 +6,7 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.store.database import Connection, execute, row, rows, utc
 from fairsquare.store.people import Person
 
-_STEP_APART_S = 0.2
+_STEP_APART_S = 0.08
 
 
 class NoSuchPractice(FairSquareError):

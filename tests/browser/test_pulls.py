@@ -76,7 +76,7 @@ def test_a_pull_on_the_board(page: Page, desk: Desk, persons) -> None:
     read(desk, ngozi, code, -6.0 * was, loaded=True)
     expect(page.locator(".board-say")).to_contain_text("STOP")
     expect(page.locator(".stop-shape")).to_be_visible()
-    page.click("text=Let go, then read free")
+    page.click("button:has-text('Let go, then read free')")
     expect(page.locator(".board-say")).to_contain_text("READ FREE")
     for other in [one.get_attribute("name").removeprefix("after-") for one in page.locator("[name^=after-]").all()]:
         read(desk, ngozi, other, (1.0, 0.5, 0.5), loaded=False)

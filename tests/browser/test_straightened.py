@@ -45,7 +45,7 @@ def let_go_when_told(page: Page) -> str:
     said = page.locator(".board-say")
     expect(said).to_have_text(re.compile("LET GO|STOP"), timeout=TOLD_MS)
     word = said.inner_text()
-    page.click("text=Let go, then read free")
+    page.click("button:has-text('Let go, then read free')")
     expect(said).to_contain_text("READ FREE")
     return word
 
@@ -56,6 +56,7 @@ def close_cycle(page: Page) -> bool:
     page.check("[name=looked]")
     again = "short" in page.locator(".board-cycle table").inner_text()
     page.click("text=Pull again" if again else "text=End this pull")
+    page.wait_for_url("**/board" if again else "**/pulls*")
     return again
 
 
@@ -75,15 +76,18 @@ def test_the_dunlin_straightened_to_the_signed_hold(page: Page, server: str, des
                 let_go_when_told(page)
                 if not close_cycle(page):
                     break
-            page.wait_for_url("**/pulls*")
         page.goto(f"/jobs/{DUNLIN_JOB}/measure?view=readings")
-        doubtful = [c for c, one in desk.view(DUNLIN_JOB).state.picture.judged.items() if one.state in ("close", "unread")]
+        doubtful = [
+            c for c, one in desk.view(DUNLIN_JOB).state.picture.judged.items() if one.state in ("close", "unread")
+        ]
         if doubtful:
             setup = desk.view(DUNLIN_JOB).setup.number
             desk.order_readings(persons["technician"], key(), DUNLIN_JOB, setup, "point", doubtful)
             seen = len(desk.view(DUNLIN_JOB).facts.readings)
             page.wait_for_timeout(500 * len(doubtful))
-            assert len(desk.view(DUNLIN_JOB).facts.readings) == seen + len(doubtful), "what is doubtful is read again, free"
+            assert len(desk.view(DUNLIN_JOB).facts.readings) == seen + len(doubtful), (
+                "what is doubtful is read again, free"
+            )
     after = desk.view(DUNLIN_JOB)
     hold = after.state.hold("pulls_done")
     assert not hold.blocked, hold.missing

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import PullEventFact, PullPlanFact, Who
+from fairsquare.core.facts import MovementFact, PullEventFact, PullPlanFact, Who
+from fairsquare.core.measure.picture import picture_of
 from fairsquare.core.pull.board import board_of, learned_return, pulls_wanted, setting_of, under_way
 from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import (
@@ -27,11 +28,13 @@ from fairsquare.core.pull.setting import Machine, usual_setting
 from fairsquare.core.release.holds import job_state
 from fairsquare.core.structure.frame import frame_of
 from fairsquare.core.structure.of_sheet import ACROSS, Box, skeleton_of, usual_boxes
-from fairsquare.demo.vehicles import DUNLIN, TEAL, VEHICLES
+from fairsquare.demo.rig import setting_of_vehicle
+from fairsquare.demo.vehicles import DUNLIN, PUFFIN, TEAL, VEHICLES
 from fairsquare.drawings.board import cycles_drawing, scale_drawing
 from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.web.words import way_words
-from tests.core.facts import facts
+from tests.core.facts import REFERENCES, facts, reading
+from tests.core.facts import who as morning
 
 PLACES = {p.code: tuple(map(float, np.add(p.xyz, DUNLIN.moved.get(p.code, (0, 0, 0))))) for p in DUNLIN.sheet.points}
 SETTING = usual_setting(DUNLIN.sheet, usual_boxes(DUNLIN.sheet))
@@ -116,15 +119,47 @@ def test_a_place_along_the_way_of_a_watched_point() -> None:
     assert along(short, DUNLIN.sheet, PLACES["F5R"]) == pytest.approx(0.6 * x - 0.8 * z)
 
 
-def test_what_is_watched_goes_home() -> None:
+def test_what_is_watched_stops_where_it_is_nearest_to_home() -> None:
     request = plan_request(DUNLIN.sheet, PLACES, SETTING, "outward")
-    found = watched_points(DUNLIN.sheet, PLACES, PULL, seen_plan(request, SETTING, PLAN).played, 0)
+    down = WorkPull(chains=(ChainSet(hook="at F3R", tower="front right", height_mm=150, force_n=60_000),))
+    played = seen_plan(request, SETTING, PlanSaid(school="outward", pulls=(down,))).played
+    found = watched_points(DUNLIN.sheet, PLACES, down, played, 0)
     assert 1 <= len(found) <= 3
     for one in found:
-        moved = np.array(DUNLIN.moved[one.code])
-        assert np.allclose(one.way, -moved / np.linalg.norm(moved)) and one.was_mm == pytest.approx(
-            -np.linalg.norm(moved)
-        )
+        moved, way = np.array(DUNLIN.moved[one.code]), np.array(one.way)
+        assert one.was_mm == pytest.approx(moved @ way) and np.linalg.norm(way) == pytest.approx(1)
+        home = np.linalg.norm(moved - one.was_mm * way)
+        assert all(home <= np.linalg.norm(moved + (far - one.was_mm) * way) for far in (-1.0, 1.0))
+        gone = np.subtract(played.pulls[0].free[one.code], moved)
+        assert np.allclose(way, gone / np.linalg.norm(gone), atol=1e-6), "along the way that the pull brings it"
+
+
+def test_a_point_that_a_pull_hardly_brings_nearer_is_not_waited_for() -> None:
+    setting = setting_of_vehicle(PUFFIN)
+    places = {
+        p.code: tuple(map(float, np.add(p.xyz, PUFFIN.moved.get(p.code, (0, 0, 0))))) for p in PUFFIN.sheet.points
+    }
+    work = WorkPull(chains=(ChainSet(hook="at T1L", tower="chain puller", height_mm=0, force_n=28_600),))
+    played = seen_plan(
+        plan_request(PUFFIN.sheet, places, setting, "reverse"), setting, PlanSaid(school="reverse", pulls=(work,))
+    ).played
+    found = {one.code: one for one in watched_points(PUFFIN.sheet, places, work, played, 0)}
+    assert set(found) == {"T1L", "T1R"}, "the rail's bow at C2R is for another pull"
+    assert found["T1L"].return_mm > 10, "the frame says what comes back"
+
+
+def test_a_reference_that_is_not_relied_on_is_old_once_the_structure_has_moved() -> None:
+    off = (0.0, -9.4, 0.0)
+    bad = tuple(reading(k, c, moved=off if c == "C2R" else (0.0, 0.0, 0.0)) for k, c in enumerate(REFERENCES, 1))
+    moved = (MovementFact(id=1, what="structure", words="pulled", setup=1, by=morning(40)),)
+    before, after = facts(readings=bad), facts(readings=bad, movements=moved)
+    first = picture_of(before, before.setups[0], before.sheet)
+    assert "C2R" not in first.relied_on and first.judged["C2R"].state == "off"
+    later = picture_of(after, after.setups[0], after.sheet)
+    assert later.stale_only == ("C2R",) and later.judged["C1R"].state == "fair"
+    again = (*bad, reading(90, "C2R", minute=50).model_copy(update={"purpose": "point"}))
+    now = facts(readings=again, movements=moved)
+    assert picture_of(now, now.setups[0], now.sheet).judged["C2R"].state == "fair", "as it was read after the pull"
 
 
 # ── the hold behind the pulls ────────────────────────────────────────────────

@@ -138,9 +138,10 @@ def picture_of(
 def _picture_of(of: Same[JobFacts], by: Same[SetupFact], on: Same[Sheet], include_stale: bool, join: bool) -> Picture:
     facts, setup, sheet = of.held, by.held, on.held
     own = readings_of(facts, setup, sheet)
-    free = tuple(r for r in own if not r.loaded and (include_stale or not r.stale))
     fit, fault = _fit(sheet, facts, setup) if setup.kind == "instrument" else (None, None)
     trusted = _trusted(facts, setup, fit, sheet)
+    stale = {r.id for r in own if r.stale} | _moved_references(facts, own, trusted)
+    free = tuple(r for r in own if not r.loaded and (include_stale or r.id not in stale))
     joined, placed, no_picture = _join(facts, setup, sheet, free, trusted) if free and join else (None, {}, None)
     judged = judge_points(
         JudgePoints(
@@ -154,8 +155,8 @@ def _picture_of(of: Same[JobFacts], by: Same[SetupFact], on: Same[Sheet], includ
         )
     )
     free_codes = {code for reading in free for code in reading.codes}
-    late = {code for r in own if r.loaded and not r.stale for code in r.codes} - free_codes
-    old = {code for r in own if r.stale for code in r.codes} - free_codes - late
+    late = {code for r in own if r.loaded and r.id not in stale for code in r.codes} - free_codes
+    old = {code for r in own if r.id in stale for code in r.codes} - free_codes - late
     return Picture(
         setup=setup,
         fit=fit,
@@ -168,6 +169,17 @@ def _picture_of(of: Same[JobFacts], by: Same[SetupFact], on: Same[Sheet], includ
         stale_only=tuple(sorted(old)),
         used=_ids_by_code(free),
     )
+
+
+def _moved_references(facts: JobFacts, own: Sequence[ReadingFact], trusted: Sequence[str]) -> set[int]:
+    """Return the readings of references that are not relied on, from before the structure last moved: such a point was found
+    off, may have been pulled since, and is then as old as any other."""
+    moved_at = max((move.by.at for move in facts.movements if move.what == "structure"), default="")
+    return {
+        r.id
+        for r in own
+        if r.purpose == "reference" and r.kind == "point" and r.code not in trusted and r.by.at <= moved_at
+    }
 
 
 def readings_of(facts: JobFacts, setup: SetupFact, sheet: Sheet) -> tuple[ReadingFact, ...]:

@@ -41,7 +41,7 @@ FIRST_RETURN = Prior(return_mm=8.0, sigma_mm=4.0)
 _RETURN_SIGMA_MM, _RETURN_SHARE, _LEARNED_SHARE = 2.0, 0.25, 0.12
 """How sure the frame is of what comes back: 2 mm at least, and a quarter of it, or an eighth once something was learned. Ours, of
 pulls simulated with metal other than the sections say; no source."""
-_WORTH_WATCHING_MM = 0.3
+_WORTH_WATCHING_MM, _WORTH_SHARE = 0.3, 0.3
 
 CAUTIONS: tuple[tuple[str, str], ...] = (
     ("line", "Nobody in line with a chain, or astride it"),
@@ -355,28 +355,26 @@ def watched_points(
     most: int = 3,
     learned: float | None = None,
 ) -> tuple[Watched, ...]:
-    """Return the points that matter most in a pull: those off that it brings farthest on their way home, along that way.
+    """Return the points that matter most in a pull: those off that it brings farthest on their way home, along the way they go.
 
-    Where it brings none of them nearer, those that it moves farthest, along the way they go. `learned` is what the structure has
-    given back so far as a share of what the frame said; None: nothing is known of that yet.
+    Along that way a point is home where it comes nearest to where it belongs: what is across it is for other pulls. Points that a
+    pull hardly brings nearer are not waited for. Where it brings none nearer, those that it moves farthest. `learned` is what the
+    structure has given back so far as a share of what the frame said; None: nothing is known of that yet.
     """
     points = points_by_code(sheet)
     free = played.pulls[number].free
     stands = {code: np.subtract(places[code], points[code].xyz) for code in free}
     before = {code: np.array(xyz) for code, xyz in played.pulls[number - 1].free.items()} if number else stands
     moves = {code: np.subtract(free[code], before[code]) for code in free}
-    home = {
-        code: -now / np.linalg.norm(now)
-        for code, now in stands.items()
-        if (np.abs(now) > tolerances(sheet, points[code])).any()
-    }
-    nearer = {code: float(moves[code] @ way) for code, way in home.items() if moves[code] @ way > _WORTH_WATCHING_MM}
-    ways = {code: home[code] for code in sorted(nearer, key=lambda code: -nearer[code])}
-    if not ways:
-        sizes = {code: float(np.linalg.norm(move)) for code, move in moves.items()}
-        far = sorted(sizes, key=lambda code: -sizes[code])
-        ways = {code: moves[code] / sizes[code] for code in far if sizes[code] > _WORTH_WATCHING_MM}
-    ways = ways or dict(list(home.items()))
+    sizes = {code: float(np.linalg.norm(move)) for code, move in moves.items()}
+    off = [code for code, now in stands.items() if (np.abs(now) > tolerances(sheet, points[code])).any()]
+    nearer = {code: float(np.linalg.norm(before[code]) - np.linalg.norm(free[code])) for code in off if sizes[code] > 0}
+    worth = max(_WORTH_WATCHING_MM, _WORTH_SHARE * max(nearer.values(), default=0.0))
+    chosen = sorted((code for code in nearer if nearer[code] > worth), key=lambda code: -nearer[code])
+    if not chosen:
+        chosen = sorted((code for code in moves if sizes[code] > _WORTH_WATCHING_MM), key=lambda code: -sizes[code])
+    ways = {code: moves[code] / sizes[code] for code in chosen}
+    ways = ways or {code: -stands[code] / np.linalg.norm(stands[code]) for code in off}
     loaded = played.pulls[number].loaded
     back = {code: max(0.0, float(np.subtract(loaded[code], free[code]) @ way)) for code, way in ways.items()}
     times, unsure = (1.0, _RETURN_SHARE) if learned is None else (learned, _LEARNED_SHARE)

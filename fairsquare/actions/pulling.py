@@ -7,6 +7,7 @@ from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import JobFacts, PullPlanFact
 from fairsquare.core.pull.board import UNDER_LOAD, Board, board_of, learned_return, places_now, plan_of, setting_of
+from fairsquare.core.pull.forms import Form, special_forms
 from fairsquare.core.pull.gear import GEAR, Gear
 from fairsquare.core.pull.job import (
     CAUTIONS,
@@ -181,16 +182,7 @@ def keep_plan(desk: Desk, person: Person, key: str, number: str, plan: PlanSaid,
     check_may(person, "decide")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        now = plan_of(view.facts)
-        if (now.version if now else 0) != seen_version:
-            words = (
-                f"{now.by.name if now else 'Somebody'} kept another plan meanwhile: look at it, then change it again."
-            )
-            raise Unsure(words, field="plan_version", value=seen_version)
-        if board_of(view.facts):
-            raise Unsure("A pull is under way: end it before the plan is changed.", field="plan_version")
-        if view.state.hold("decision_made").status != "closed":
-            raise Unsure("“Decision made” is not signed: pulls are planned after it.", field="plan_version")
+        _check_changeable(view, seen_version)
         _, setting, request = request_of(view.facts, plan.school)
         for k, pull in enumerate(plan.pulls):
             if pull.past_mm and len(pull.past_reason.strip()) < 8:
@@ -203,6 +195,47 @@ def keep_plan(desk: Desk, person: Person, key: str, number: str, plan: PlanSaid,
         return {"version": pulls.keep_plan(connection, view.job.id, plan, person.id)}
 
     return int(desk.in_job(person, key, f"plan {number}", number, work)["version"])
+
+
+def forms(facts: JobFacts) -> tuple[Form, ...]:
+    """Return the special forms of pulls that the picture of a job calls for, from where points stand now."""
+    now = plan_of(facts)
+    sheet, setting, _ = request_of(facts)
+    return special_forms(sheet, places_now(facts), setting, now.plan.school if now else "outward")
+
+
+def add_form(desk: Desk, person: Person, key: str, number: str, form_id: str, seen_version: int) -> int:
+    """Add a special form to the plan, as its next pull, with what it needs of the rig; return the plan's version."""
+    check_may(person, "decide")
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        now = plan_of(view.facts)
+        _check_changeable(view, seen_version)
+        form = next((one for one in forms(view.facts) if one.id == form_id), None)
+        if form is None:
+            raise Unsure(
+                "That form is not called for any more: points stand elsewhere by now.", field="form", value=form_id
+            )
+        school: School = now.plan.school if now else "outward"
+        plan = PlanSaid(school=school, pulls=(*(now.plan.pulls if now else ()), form.work))
+        _, _, request = request_of(view.facts, school)
+        seen_plan(plan_request(request.sheet, places_now(view.facts), form.setting, school), form.setting, plan)
+        pulls.keep_setting(connection, view.job.id, form.setting, person.id)
+        return {"version": pulls.keep_plan(connection, view.job.id, plan, person.id)}
+
+    return int(desk.in_job(person, key, f"plan {number} form", number, work)["version"])
+
+
+def _check_changeable(view: JobView, seen_version: int) -> None:
+    """Refuse to change a plan that somebody else changed, that is being pulled, or before the decision is signed."""
+    now = plan_of(view.facts)
+    if (now.version if now else 0) != seen_version:
+        words = f"{now.by.name if now else 'Somebody'} kept another plan meanwhile: look at it, then change it again."
+        raise Unsure(words, field="plan_version", value=seen_version)
+    if board_of(view.facts):
+        raise Unsure("A pull is under way: end it before the plan is changed.", field="plan_version")
+    if view.state.hold("decision_made").status != "closed":
+        raise Unsure("“Decision made” is not signed: pulls are planned after it.", field="plan_version")
 
 
 def seen(facts: JobFacts, plan: PlanSaid) -> PlanSeen:

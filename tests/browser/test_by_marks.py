@@ -16,7 +16,7 @@ from fairsquare.demo.load import load
 from fairsquare.demo.vehicles import HERON, seed_of
 from fairsquare.stand_ins.vehicle import SimulatedVehicle
 from tests.browser.conftest import sign_in
-from tests.browser.test_straightened import close_cycle, let_go_when_told, under_tension
+from tests.browser.test_straightened import TOLD_MS, close_cycle, let_go_when_told, under_tension
 from tests.conftest import key
 from tests.pulling import decide_all, pulled_by
 
@@ -166,9 +166,12 @@ def test_the_puffin_drawn_square_and_its_rail_bent_back(page: Page, server: str,
     decide_all(desk, persons, PUFFIN_JOB)
     sign_in(page)
     page.goto(f"/jobs/{PUFFIN_JOB}/pulls")
-    pull_set_by_hand(page, ("at T1L", "chain puller", "0", "28.6"), first=True)
-    pull_set_by_hand(page, ("round C2R", "left, across", "410", "36.7"), first=False)
-    expect(page.locator(".verdict-line")).to_contain_text("Brings every point home")
+    for title in ("Drawn square across T1L–C1R", "Three-point bending at C2R"):
+        page.click("button:has-text('Try special forms')")
+        page.locator(".special-form", has_text=title).locator("button").click(timeout=TOLD_MS)
+        page.wait_for_url("**/pulls?pull=*")
+    expect(page.locator(".pull-list > li")).to_have_count(2)
+    expect(page.locator(".pull-list")).to_contain_text("chain puller")
     with pulled_by(server, PUFFIN_JOB) as tower:
         for number in (1, 2):
             page.goto(f"/jobs/{PUFFIN_JOB}/pulls?pull={number}")

@@ -37,9 +37,30 @@ _CHAIN_ROWS = 6
 
 
 @router.get("/jobs/{number}/pulls")
-def show(request: Request, number: str, pull: int = 1, session: Session = Depends(signed_in)) -> Response:
-    """Show the plan, and one pull of it drawn."""
-    return _page(request, session, number, pull)
+def show(
+    request: Request, number: str, pull: int = 1, forms: int = 0, session: Session = Depends(signed_in)
+) -> Response:
+    """Show the plan, and one pull of it drawn; with `forms`, also the special forms that are called for."""
+    return _page(request, session, number, pull, with_forms=bool(forms))
+
+
+@router.post("/jobs/{number}/pulls/form")
+def add_form(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Add a special form to the plan."""
+    desk = desk_of(request)
+    try:
+        pulling.add_form(
+            desk,
+            form.session.person,
+            form.key,
+            number,
+            form.text("form"),
+            whole(form.text("plan_version"), "plan_version"),
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
+    plan = plan_of(desk.view(number).facts)
+    return go_to(job_path(number, f"pulls?pull={len(plan.plan.pulls) if plan else 1}"))
 
 
 @router.post("/jobs/{number}/pulls/find")
@@ -170,6 +191,7 @@ def _page(
     *,
     fault: FairSquareError | None = None,
     typed: dict[str, str] | None = None,
+    with_forms: bool = False,
 ) -> Response:
     view = desk_of(request).view(number)
     plan, setting = plan_of(view.facts), setting_of(view.facts)
@@ -211,6 +233,7 @@ def _page(
         hook_kinds=HOOK_KINDS,
         anchor_kinds=ANCHOR_KINDS,
         chain_rows=_CHAIN_ROWS,
+        forms=pulling.forms(view.facts) if with_forms and cannot is None and setting is not None else None,
         frame_members=_frame_members(view, setting),
         setting_version=view.facts.pull_settings[-1].version if view.facts.pull_settings else 0,
         plan_version=plan.version if plan else 0,

@@ -1,5 +1,6 @@
 """Deeds of pulling: the rig, how the vehicle is held, the plan, and the steps of a pull on the board."""
 
+import datetime
 from typing import Any, get_args
 
 from fairsquare.actions.desk import Desk, JobView, Unsure
@@ -23,7 +24,7 @@ from fairsquare.core.pull.job import (
     watched_points,
 )
 from fairsquare.core.pull.plan import PlanPulls, School, plan_pulls
-from fairsquare.core.pull.setting import Setting, frame_of_setting
+from fairsquare.core.pull.setting import Setting, frame_of_setting, pieces_of
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.store import measuring, pulls
 from fairsquare.store.database import Connection
@@ -99,6 +100,20 @@ def look_at_gear(desk: Desk, person: Person, key: str, item: int, found: str, wo
         f"look at gear {item}",
         lambda c: {"id": pulls.look_at_gear(c, item, found, words.strip()[:300], person.id)},
     )
+
+
+def gear_words(desk: Desk, setting: Setting, work: WorkPull) -> tuple[str, ...]:
+    """Return what is to be said loudly of the pieces of the rig that a pull uses."""
+    used = pieces_of(setting, (chain.hook for chain in work.chains), (chain.tower for chain in work.chains))
+    if not used:
+        return ()
+    known, now = {piece.name: piece for piece in rig(desk)}, datetime.datetime.now(datetime.UTC)
+    said = []
+    for name in used:
+        caution = known[name].caution_at(now) if name in known else "It is not in the rig any more."
+        if caution:
+            said.append(f"{name}: {caution}")
+    return tuple(said)
 
 
 # ── the plan ─────────────────────────────────────────────────────────────────

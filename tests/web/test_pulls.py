@@ -5,6 +5,7 @@ import re
 import numpy as np
 import pytest
 
+from fairsquare.actions import pulling
 from fairsquare.core.pull.board import board_of, places_now, plan_of, setting_of
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull, plan_request, seen_plan
 from fairsquare.demo.vehicles import DUNLIN
@@ -19,7 +20,7 @@ TICKS = {f"tick-{name}": "1" for name, _ in CAUTIONS}
 @pytest.fixture
 def planned(as_role, desk, persons):
     """A Dunlin pushed in at both rail ends, decided, with a plan of one pull of two chains, set by a person."""
-    from fairsquare.actions import deciding, pulling
+    from fairsquare.actions import deciding
     from fairsquare.actions.deciding import DecisionSaid, MemberSaid
     from fairsquare.core.damage.choices import member_states
     from fairsquare.core.damage.decide import MakersWord
@@ -249,3 +250,69 @@ def test_what_a_persons_plan_does_is_that_of_the_frame(planned, desk) -> None:
     seen = seen_plan(request, setting, plan)
     assert seen.held[0] is not None and not seen.held[0].over
     assert seen.played.pulls[0].chains[0].force_n == 40_000
+
+
+def test_pieces_of_the_rig_are_chosen_and_bring_what_they_take(as_role, planned, desk, persons) -> None:
+    ngozi, job = as_role("technician"), planned
+    pulling.add_gear(desk, persons["lead"], key(), "Post by the door", "post", 77_000.0, None, "maker", "")
+    pulling.add_gear(desk, persons["lead"], key(), "Hook off the crane", "hook", None, None, "home", "")
+    setting = setting_of(desk.view(job).facts)
+    page = ngozi.get(f"/jobs/{job}/pulls")
+    assert "Post by the door" in page and 'name="tower-0-piece"' in page
+    fields = typed_setting(setting)
+    number = [t.id for t in setting.towers].index("front right")
+    hook = [h.id for h in setting.hooks].index("at F5R")
+    fields |= {f"tower-{number}-piece": "Post by the door", f"hook-{hook}-piece": "Hook off the crane"}
+    fields |= {f"hook-{hook}-takes": ""}
+    version = desk.view(job).facts.pull_settings[-1].version if desk.view(job).facts.pull_settings else 0
+    ngozi.post(f"/jobs/{job}/pulls/setting", setting_version=str(version), **fields)
+    kept = setting_of(desk.view(job).facts)
+    placed = next(t for t in kept.towers if t.id == "front right")
+    assert placed.piece == "Post by the door" and placed.capacity_n == 77_000.0
+    work = WorkPull(chains=(ChainSet(hook="at F5R", tower="front right", height_mm=430, force_n=20_000),))
+    said = pulling.gear_words(desk, kept, work)
+    assert said == (
+        "Hook off the crane: Home-made, and nobody knows what it takes.",
+        "Post by the door: Never looked at.",
+    )
+    gone = {**fields, f"tower-{number}-piece": "a rope"}
+    now = desk.view(job).facts.pull_settings[-1].version
+    assert "no such piece" in ngozi.post(f"/jobs/{job}/pulls/setting", 422, setting_version=str(now), **gone)
+
+
+def typed_setting(setting) -> dict[str, str]:
+    """Return a setting as its form sends it."""
+    fields = {"mass_kg": f"{setting.mass_kg}", **dict(zip(("cg_x", "cg_y", "cg_z"), map(str, setting.cg), strict=True))}
+    for k, t in enumerate(setting.towers):
+        fields |= {f"tower-{k}-id": t.id, f"tower-{k}-x": str(t.at[0]), f"tower-{k}-y": str(t.at[1])}
+        fields |= {f"tower-{k}-low": str(t.z[0]), f"tower-{k}-high": str(t.z[1]), f"tower-{k}-takes": "120"}
+    for k, h in enumerate(setting.hooks):
+        fields |= {f"hook-{k}-id": h.id, f"hook-{k}-code": h.code, f"hook-{k}-kind": h.kind, f"hook-{k}-takes": "90"}
+    for k, a in enumerate(setting.anchors):
+        fields |= {f"anchor-{k}-id": a.id, f"anchor-{k}-code": a.code, f"anchor-{k}-kind": a.kind}
+        fields |= {f"anchor-{k}-stiff": str(a.stiffness), f"anchor-{k}-takes": "120"}
+    for k, (name, box) in enumerate(setting.boxes.items()):
+        fields |= {f"box-{k}-id": name, f"box-{k}-h": str(box.height_mm), f"box-{k}-w": str(box.width_mm)}
+        fields |= {f"box-{k}-t": str(box.wall_mm), f"box-{k}-y": str(box.yield_mpa)}
+    return fields
+
+
+def test_the_frame_is_changed_member_by_member(as_role, planned, desk) -> None:
+    ngozi, job = as_role("technician"), planned
+    page = ngozi.get(f"/jobs/{job}/pulls")
+    assert 'name="frame-out" value="F5L F4L"' in page
+    setting = setting_of(desk.view(job).facts)
+    fields = typed_setting(setting) | {"frame-out": "F3L F3R"}
+    fields |= {"corner-0-id": "tower left", "corner-0-at": "1800 560 820"}
+    fields |= {"member-0-id": "F3L tower", "member-0-section": "across"}
+    now = desk.view(job).facts.pull_settings[-1].version if desk.view(job).facts.pull_settings else 0
+    refused = ngozi.post(f"/jobs/{job}/pulls/setting", 422, setting_version=str(now), **fields)
+    assert "tower is no point of the sheet and no corner" in refused
+    fields |= {"corner-0-id": "T9L", "member-0-id": "F3L T9L", "member-1-id": "T9L C2L", "member-1-section": "across"}
+    ngozi.post(f"/jobs/{job}/pulls/setting", setting_version=str(now), **fields)
+    kept = setting_of(desk.view(job).facts)
+    assert kept.members_out == ("F3L F3R",) and kept.corners == {"T9L": (1800.0, 560.0, 820.0)}
+    assert [(m.i, m.j) for m in kept.members_in] == [("F3L", "T9L"), ("T9L", "C2L")]
+    assert "From where to where?" in ngozi.post(
+        f"/jobs/{job}/pulls/setting", 422, setting_version=str(now + 1), **{**fields, "member-0-id": "F3L"}
+    )

@@ -1,5 +1,6 @@
 """What the shop pulls with: each piece with what it takes and when it was last looked at."""
 
+import datetime
 from typing import Literal
 
 from pydantic import Field
@@ -37,6 +38,12 @@ class Gear(Model):
     words: str = ""
     looked_at: str | None = None
     found: Literal["sound", "hurt"] | None = None
+
+    def caution_at(self, now: datetime.datetime) -> str | None:
+        """Return what is to be said loudly of it at a moment (aware of its zone), or None."""
+        if self.looked_at is None:
+            return self.caution(None)
+        return self.caution((now - datetime.datetime.fromisoformat(self.looked_at)).days)
 
     def caution(self, days_ago: int | None) -> str | None:
         """Return what is to be said loudly of it, or None; `days_ago` is how long ago it was last looked at."""

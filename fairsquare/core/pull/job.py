@@ -357,8 +357,9 @@ def watched_points(
 ) -> tuple[Watched, ...]:
     """Return the points that matter most in a pull: those off that it brings farthest on their way home, along the way they go.
 
-    Along that way a point is home where it comes nearest to where it belongs: what is across it is for other pulls. Points that a
-    pull hardly brings nearer are not waited for. Where it brings none nearer, those that it moves farthest. `learned` is what the
+    Along that way a point is home where it comes nearest to where it belongs: what is across it is for other pulls. A point that
+    goes all but across what it is off by is watched along its own way home. Points that a pull hardly brings nearer are not waited
+    for. Where it brings none nearer, those that it moves farthest. `learned` is what the
     structure has given back so far as a share of what the frame said; None: nothing is known of that yet.
     """
     points = points_by_code(sheet)
@@ -373,8 +374,13 @@ def watched_points(
     chosen = sorted((code for code in nearer if nearer[code] > worth), key=lambda code: -nearer[code])
     if not chosen:
         chosen = sorted((code for code in moves if sizes[code] > _WORTH_WATCHING_MM), key=lambda code: -sizes[code])
+    homeward = {code: -stands[code] / np.linalg.norm(stands[code]) for code in off}
     ways = {code: moves[code] / sizes[code] for code in chosen}
-    ways = ways or {code: -stands[code] / np.linalg.norm(stands[code]) for code in off}
+    for code, way in ways.items():  # where it hardly goes the way that it is off, what is wanted is watched
+        limits = np.array(tolerances(sheet, points[code]))
+        if code in homeward and abs(float(stands[code] @ way)) <= _tolerance_along(limits, way):
+            ways[code] = homeward[code]
+    ways = ways or homeward
     loaded = played.pulls[number].loaded
     back = {code: max(0.0, float(np.subtract(loaded[code], free[code]) @ way)) for code, way in ways.items()}
     times, unsure = (1.0, _RETURN_SHARE) if learned is None else (learned, _LEARNED_SHARE)

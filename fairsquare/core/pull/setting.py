@@ -1,6 +1,6 @@
 """How a vehicle is held and pulled: towers, hooks, anchors, machines that bear on it, and the frame that its sheet makes of it."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -25,10 +25,15 @@ CLAMP_STIFFNESS = 6000.0
 """N/mm of a sill clamp on its stand. Common practice, no source."""
 
 
+PieceName = Annotated[str, Field(max_length=120)]
+"""Which piece of the shop's rig it is, by its name there; empty: none of them."""
+
+
 class PlacedTower(Model):
     """A tower as it stands by the vehicle: place in plan, reach in height, capacity (None: unknown), its ram and falls of chain."""
 
     id: Code
+    piece: PieceName = ""
     at: Annotated[tuple[float, float], Field(strict=False)]
     z: Annotated[tuple[float, float], Field(strict=False)] = (150.0, 900.0)
     capacity_n: float | None = Field(default=None, gt=0)
@@ -41,6 +46,7 @@ class Machine(Model):
     draws it there, and bears as hard as it pulls. What it takes, and what the place it bears on takes (None: unknown)."""
 
     id: Code
+    piece: PieceName = ""
     bears_on: Code
     pushes: bool = True
     capacity_n: float | None = Field(default=None, gt=0)
@@ -51,6 +57,7 @@ class PlacedHook(Model):
     """A place to pull at: the point it is at, what takes hold, and what that takes (None: unknown)."""
 
     id: Code
+    piece: PieceName = ""
     code: Code
     kind: HookKind = "clamp"
     capacity_n: float | None = Field(default=None, gt=0)
@@ -60,6 +67,7 @@ class PlacedAnchor(Model):
     """What holds the vehicle at a point of it: a clamp, a chain or tie that runs toward a place, or a stand under it."""
 
     id: Code
+    piece: PieceName = ""
     code: Code
     kind: AnchorKind = "clamp"
     toward: Vector | None = None
@@ -127,3 +135,13 @@ def frame_of_setting(sheet: Sheet, setting: Setting) -> Skeleton:
         members_in=setting.members_in,
         members_out=setting.members_out,
     )
+
+
+def pieces_of(setting: Setting, hooks: Iterable[str], towers: Iterable[str]) -> tuple[str, ...]:
+    """Return the pieces of the shop's rig that a pull at these hooks and towers uses: theirs, and those of all anchors."""
+    hooks, towers = set(hooks), set(towers)
+    used = [hook.piece for hook in setting.hooks if hook.id in hooks]
+    used += [tower.piece for tower in setting.towers if tower.id in towers]
+    used += [machine.piece for machine in setting.machines if machine.id in towers]
+    used += [anchor.piece for anchor in setting.anchors]
+    return tuple(dict.fromkeys(piece for piece in used if piece))

@@ -200,6 +200,9 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "stop": board.state == "stopped"
         or (board.state in UNDER_LOAD and bool(slips))
         or any(point.passed for point in board.points),
+        "gear_words": pulling.gear_words(desk_of(request), setting, work)
+        if (setting := setting_of(view.facts))
+        else (),
         "slips": slips,
         "slipped_before": _set_up_since(view, board),
         "by_hand": view.setup is None or view.setup.kind == "sight",

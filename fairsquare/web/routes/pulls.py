@@ -11,6 +11,7 @@ from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.pull.board import board_of, places_now, plan_of, setting_of
+from fairsquare.core.pull.gear import Gear, GearKind
 from fairsquare.core.pull.job import CAUTIONS, PURPOSES, ChainSet, PlanSaid, PlanSeen, WorkPull, will_hold
 from fairsquare.core.pull.plan import School
 from fairsquare.core.pull.setting import (
@@ -103,7 +104,7 @@ def keep_setting(request: Request, number: str, form: Form = Depends(sent_form))
     """Keep how the vehicle is held and pulled, and the sections of its members."""
     desk = desk_of(request)
     try:
-        setting = _setting_typed(form)
+        setting = _setting_typed(form, setting_of(desk.view(number).facts), pulling.rig(desk))
         pulling.keep_setting(
             desk, form.session.person, form.key, number, setting, whole(form.text("setting_version"), "setting_version")
         )
@@ -234,11 +235,28 @@ def _page(
         anchor_kinds=ANCHOR_KINDS,
         chain_rows=_CHAIN_ROWS,
         forms=pulling.forms(view.facts) if with_forms and cannot is None and setting is not None else None,
+        rig_pieces=_pieces_by_kind(pulling.rig(desk_of(request))),
+        gear_words=pulling.gear_words(desk_of(request), setting, plan.plan.pulls[pull - 1])
+        if seen and plan and setting
+        else (),
         frame_members=_frame_members(view, setting),
         setting_version=view.facts.pull_settings[-1].version if view.facts.pull_settings else 0,
         plan_version=plan.version if plan else 0,
         **held,
     )
+
+
+_PIECES: dict[str, tuple[GearKind, ...]] = {
+    "tower": ("tower", "post"),
+    "hook": ("hook", "clamp", "tab", "chain", "strap"),
+    "anchor": ("clamp", "chain", "stand", "strap", "hook"),
+    "machine": ("jack", "puller"),
+}
+"""Which kinds of pieces may stand where in a job's setting."""
+
+
+def _pieces_by_kind(gear: tuple[Gear, ...]) -> dict[str, list[str]]:
+    return {row: [piece.name for piece in gear if piece.kind in kinds] for row, kinds in _PIECES.items()}
 
 
 def _frame_members(view: JobView, setting: Setting | None) -> list[tuple[str, str, bool]]:
@@ -378,8 +396,32 @@ def _ends_typed(said: str, section: str, row: int) -> ExtraMember:
     return ExtraMember(i=ends[0], j=ends[1], section=section.strip())
 
 
-def _setting_typed(form: Form) -> Setting:
-    """Return a setting as it was typed: one row a tower, hook, anchor and member; an emptied name takes the row out."""
+def _setting_typed(form: Form, now: Setting | None, gear: tuple[Gear, ...]) -> Setting:
+    """Return a setting as it was typed: one row a tower, hook, anchor and member; an emptied name takes the row out.
+
+    A piece of the rig that was chosen anew (`now` is what was kept before) brings what it takes, and its ram.
+    """
+    pieces = {piece.name: piece for piece in gear}
+    before: dict[str, str] = {}
+    if now:
+        before |= {tower.id: tower.piece for tower in now.towers} | {hook.id: hook.piece for hook in now.hooks}
+        before |= {anchor.id: anchor.piece for anchor in now.anchors} | {m.id: m.piece for m in now.machines}
+
+    def piece(row: str) -> str:
+        name = form.text(f"{row}-piece").strip()
+        if name and name not in pieces:
+            raise Refused("There is no such piece in the rig.", field=f"{row}-piece", value=name[:40])
+        return name
+
+    def takes(row: str) -> float | None:
+        name = piece(row)
+        typed = kilo(f"{row}-takes")
+        anew = name and before.get(form.text(f"{row}-id").strip()) != name
+        return pieces[name].capacity_n if name and (anew or typed is None) else typed
+
+    def ram(row: str) -> float | None:
+        typed, name = figure(f"{row}-area", needed=False), piece(row)
+        return typed if typed is not None or not name else pieces[name].area_mm2
 
     def figure(name: str, *, needed: bool = True) -> float | None:
         value = number_of(form.text(name), name)
@@ -422,8 +464,9 @@ def _setting_typed(form: Form) -> Setting:
                     id=form.text(f"tower-{k}-id").strip(),
                     at=(figure(f"tower-{k}-x") or 0.0, figure(f"tower-{k}-y") or 0.0),
                     z=(figure(f"tower-{k}-low") or 0.0, figure(f"tower-{k}-high") or 0.0),
-                    capacity_n=kilo(f"tower-{k}-takes"),
-                    ram_area_mm2=figure(f"tower-{k}-area", needed=False),
+                    capacity_n=takes(f"tower-{k}"),
+                    ram_area_mm2=ram(f"tower-{k}"),
+                    piece=piece(f"tower-{k}"),
                 )
                 for k in rows("tower")
             ),
@@ -432,7 +475,8 @@ def _setting_typed(form: Form) -> Setting:
                     id=form.text(f"hook-{k}-id").strip(),
                     code=form.text(f"hook-{k}-code").strip(),
                     kind=cast(Any, form.text(f"hook-{k}-kind") or "clamp"),
-                    capacity_n=kilo(f"hook-{k}-takes"),
+                    capacity_n=takes(f"hook-{k}"),
+                    piece=piece(f"hook-{k}"),
                 )
                 for k in rows("hook")
             ),
@@ -443,7 +487,8 @@ def _setting_typed(form: Form) -> Setting:
                     kind=cast(Any, form.text(f"anchor-{k}-kind") or "clamp"),
                     toward=place(f"anchor-{k}-toward"),
                     stiffness=figure(f"anchor-{k}-stiff") or 0.0,
-                    capacity_n=kilo(f"anchor-{k}-takes"),
+                    capacity_n=takes(f"anchor-{k}"),
+                    piece=piece(f"anchor-{k}"),
                 )
                 for k in rows("anchor")
             ),
@@ -452,7 +497,8 @@ def _setting_typed(form: Form) -> Setting:
                     id=form.text(f"machine-{k}-id").strip(),
                     bears_on=form.text(f"machine-{k}-code").strip(),
                     pushes=form.text(f"machine-{k}-how") != "draws",
-                    capacity_n=kilo(f"machine-{k}-takes"),
+                    capacity_n=takes(f"machine-{k}"),
+                    piece=piece(f"machine-{k}"),
                     bears_capacity_n=kilo(f"machine-{k}-bears"),
                 )
                 for k in rows("machine")
@@ -470,7 +516,7 @@ def _setting_typed(form: Form) -> Setting:
             members_in=tuple(
                 _ends_typed(form.text(f"member-{k}-id"), form.text(f"member-{k}-section"), k) for k in rows("member")
             ),
-            members_out=tuple(form.text(f"frame-{k}-id") for k in rows("frame") if not form.text(f"frame-{k}-there")),
+            members_out=form.several("frame-out"),
         )
     except ValidationError as fault:
         first = fault.errors()[0]

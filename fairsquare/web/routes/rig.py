@@ -94,11 +94,9 @@ def _page(
 
 
 def _looked(piece: Gear) -> tuple[int | None, str | None]:
-    if piece.looked_at is None:
-        return None, piece.caution(None)
-    at = datetime.datetime.fromisoformat(piece.looked_at)
-    days = (datetime.datetime.now(datetime.UTC) - at).days
-    return days, piece.caution(days)
+    now = datetime.datetime.now(datetime.UTC)
+    days = (now - datetime.datetime.fromisoformat(piece.looked_at)).days if piece.looked_at else None
+    return days, piece.caution_at(now)
 
 
 def _place(asked: dict[str, str]) -> HoldCapacity:

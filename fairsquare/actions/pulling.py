@@ -25,6 +25,7 @@ from fairsquare.core.pull.job import (
 )
 from fairsquare.core.pull.plan import PlanPulls, School, plan_pulls
 from fairsquare.core.pull.setting import Setting, frame_of_setting, pieces_of
+from fairsquare.core.pull.settling import SETTLED, open_settling, stands_free
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.store import measuring, pulls
 from fairsquare.store.database import Connection
@@ -383,6 +384,51 @@ def read_load(
         return {"id": pulls.read_load(connection, view.job.id, tower, force_n, pressure_mpa, person.id)}
 
     desk.in_job(person, key, f"load {number}", number, work, touch=False, quick=True)
+
+
+def settle(desk: Desk, person: Person, key: str, number: str, how: str, words: str) -> None:
+    """Record that the vehicle is let down and driven, or loaded, after pulls: its set-up is void, and its points are read again."""
+    check_may(person, "measure")
+    if how not in SETTLED:
+        raise Refused(f"Say what is done with it: {' or '.join(SETTLED.values())}.", field="how", value=how[:20])
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        if board_of(view.facts):
+            raise Unsure("A pull is under way: let go, read free and end it first.", field="how", value=how)
+        stood = stands_free(view.facts)
+        if not stood:
+            raise Unsure(
+                "Nothing that was pulled is read free yet: read the pulled points first, so that there is something to compare.",
+                field="how",
+                value=how,
+            )
+        said = words.strip()[:300]
+        made = pulls.settle(connection, view.job.id, how, said, stood, person.id)
+        setup = view.setup.number if view.setup else None
+        moved = f"{SETTLED[how]}{': ' + said if said else ''}"
+        measuring.record_move(connection, view.job.id, setup, "vehicle", moved, person.id)
+        return {"id": made}
+
+    desk.in_job(person, key, f"move {number} settle", number, work)
+
+
+def read_settled(desk: Desk, person: Person, key: str, number: str) -> None:
+    """Keep where the pulled points stand after they were read again. Raises `Unsure` while none of them was."""
+    check_may(person, "measure")
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        settling = open_settling(view.facts)
+        stands = stands_free(view.facts)
+        if settling is None:
+            raise Unsure("Nothing was driven or loaded that is not read yet.", field="how")
+        missing = [code for code in settling.stood if code not in stands]
+        if missing:
+            raise Unsure(f"Not read again yet: {', '.join(missing)}. Set up anew and read them free.", field="how")
+        kept = {code: stands[code] for code in settling.stood}
+        pulls.read_settled(connection, settling.id, kept, person.id)
+        return {"id": settling.id}
+
+    desk.in_job(person, key, f"move {number} settled", number, work)
 
 
 def loads(desk: Desk, view: JobView) -> dict[str, tuple[float, float]]:

@@ -8,6 +8,7 @@ from pydantic import Field
 from fairsquare.actions import pulling
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import Given, KeyOnly
+from fairsquare.core.facts import Settled
 from fairsquare.core.model import Many, Model
 from fairsquare.core.pull.board import board_of, plan_of, setting_of
 from fairsquare.core.pull.gear import Gear
@@ -113,6 +114,27 @@ def pulled(desk: At, person: By) -> list[JobPulled]:
     """List the jobs in which pulling has begun: whoever stands in for their rigs follows their boards."""
     del person
     return [JobPulled(job=one["job"], under_way=bool(one["under_way"])) for one in desk.database.run(pulls.jobs_pulled)]
+
+
+class Settle(KeyOnly):
+    """The vehicle is let down and driven, or loaded, after pulls."""
+
+    how: Settled
+    words: str = ""
+
+
+@router.post("/jobs/{number}/settlings", tags=["pulls"], status_code=201)
+def settle(number: str, sent: Settle, desk: At, person: By) -> Given:
+    """Record that the vehicle is driven or loaded: its set-up is void, and its pulled points are read again."""
+    pulling.settle(desk, person, sent.request_key, number, sent.how, sent.words)
+    return Given()
+
+
+@router.post("/jobs/{number}/settlings/read", tags=["pulls"])
+def read_settled(number: str, sent: KeyOnly, desk: At, person: By) -> Given:
+    """Keep where the pulled points stand, now that they are read again: what it took back is learned from that."""
+    pulling.read_settled(desk, person, sent.request_key, number)
+    return Given()
 
 
 @router.get("/rig", tags=["pulls"])

@@ -390,6 +390,22 @@ class SignatureFact(Model):
     by: Who
 
 
+Settled = Literal["driven", "loaded"]
+
+
+class SettlingFact(Model):
+    """A vehicle that was let down and driven, or loaded, after pulls: where the pulled points stood before (`stood`, mm) and, once
+    they were read again, where they stand (`stands`)."""
+
+    id: int
+    how: Settled
+    words: str
+    stood: dict[Code, Row3]
+    by: Who
+    stands: dict[Code, Row3] = Field(default_factory=dict)
+    read_by: Who | None = None
+
+
 PRACTICE = "PRACTICE-"
 """What the numbers of practice begin with: no job of the shop does."""
 
@@ -424,6 +440,7 @@ class JobFacts(Model):
     pull_settings: tuple[PullSettingFact, ...] = ()
     pull_plans: tuple[PullPlanFact, ...] = ()
     pull_events: tuple[PullEventFact, ...] = ()
+    settlings: tuple[SettlingFact, ...] = ()
 
     @property
     def practice(self) -> bool:

@@ -97,6 +97,8 @@ _PARTS = {
     "pull_settings": "SELECT COUNT(*), MAX(id) FROM pull_setting WHERE job_id = {job}",
     "pull_plans": "SELECT COUNT(*), MAX(id) FROM pull_plan WHERE job_id = {job}",
     "pull_events": "SELECT COUNT(*), MAX(id) FROM pull_event WHERE job_id = {job}",
+    "settlings": """SELECT COUNT(*) + COUNT(r.settling_id), MAX(s.id) FROM settling s
+                    LEFT JOIN settling_read r ON r.settling_id = s.id WHERE s.job_id = {job}""",
     "member_decisions": "SELECT COUNT(*), MAX(id) FROM member_decision WHERE job_id = {job}",
 }
 """What is recorded of a job, table by table. Rows are only ever added: how many there are, and the last, say whether any were."""
@@ -209,6 +211,7 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         pull_settings=part("pull_settings", lambda: pulls.settings(connection, job.id)),
         pull_plans=part("pull_plans", lambda: pulls.plans(connection, job.id)),
         pull_events=part("pull_events", lambda: pulls.events(connection, job.id)),
+        settlings=part("settlings", lambda: pulls.settlings(connection, job.id)),
         part_spans=part("part_spans", lambda: parts.spans(connection, job.id)),
     )
 

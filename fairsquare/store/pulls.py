@@ -4,11 +4,12 @@ import json
 from typing import Any
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import PRACTICE, PullEventFact, PullPlanFact, PullSettingFact
+from fairsquare.core.facts import PRACTICE, PullEventFact, PullPlanFact, PullSettingFact, Settled, SettlingFact
+from fairsquare.core.model import Row3
 from fairsquare.core.pull.gear import Gear, GearKind
 from fairsquare.core.pull.job import BoardState, PlanSaid
 from fairsquare.core.pull.setting import Setting
-from fairsquare.store.database import Connection, insert, row, rows, utc, who
+from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
 
 _WHO = "p.full_name, p.role"
 
@@ -158,6 +159,58 @@ def events(connection: Connection, job_id: int) -> tuple[PullEventFact, ...]:
                     "by": who(one).model_dump(),
                 }
             )
+        )
+        for one in found
+    )
+
+
+def settle(
+    connection: Connection, job_id: int, how: Settled, words: str, stood: dict[str, Row3], person_id: int
+) -> int:
+    """Record that a vehicle was driven or loaded, and where its pulled points stood before."""
+    return insert(
+        connection,
+        """INSERT INTO settling (job_id, how, words, stood, person_id, at) VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        how,
+        words,
+        json.dumps(stood),
+        person_id,
+    )
+
+
+def read_settled(connection: Connection, settling: int, stands: dict[str, Row3], person_id: int) -> None:
+    """Record where the points stand after a settling."""
+    execute(
+        connection,
+        "INSERT INTO settling_read (settling_id, stands, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
+        settling,
+        json.dumps(stands),
+        person_id,
+    )
+
+
+def settlings(connection: Connection, job_id: int) -> tuple[SettlingFact, ...]:
+    """Return what driving and loading did in a job, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT s.id, s.how, s.words, s.stood, s.at, {_WHO}, r.stands, r.at AS read_at, q.full_name AS reader, q.role AS reads_as
+            FROM settling s JOIN person p ON p.id = s.person_id
+            LEFT JOIN settling_read r ON r.settling_id = s.id LEFT JOIN person q ON q.id = r.person_id
+            WHERE s.job_id = %s ORDER BY s.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        SettlingFact(
+            id=one["id"],
+            how=one["how"],
+            words=one["words"],
+            stood={code: tuple(place) for code, place in json.loads(one["stood"]).items()},
+            by=who(one),
+            stands={code: tuple(place) for code, place in json.loads(one["stands"] or "{}").items()},
+            read_by=who({"full_name": one["reader"], "role": one["reads_as"], "at": one["read_at"]})
+            if one["stands"]
+            else None,
         )
         for one in found
     )

@@ -7,7 +7,17 @@ import pytest
 
 from fairsquare.actions import pulling
 from fairsquare.core.pull.board import board_of, places_now, plan_of, setting_of
-from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull, plan_request, seen_plan
+from fairsquare.core.pull.job import (
+    CAUTIONS,
+    AfterPull,
+    ChainSet,
+    PlanSaid,
+    PointCycle,
+    WorkPull,
+    plan_request,
+    seen_plan,
+)
+from fairsquare.core.pull.settling import learned, pulled_ways
 from fairsquare.demo.vehicles import DUNLIN
 from tests.conftest import key
 from tests.web.test_job import call, make_safe, new_job, read_all, sign, with_references, with_sheet
@@ -316,3 +326,41 @@ def test_the_frame_is_changed_member_by_member(as_role, planned, desk) -> None:
     assert "From where to where?" in ngozi.post(
         f"/jobs/{job}/pulls/setting", 422, setting_version=str(now + 1), **{**fields, "member-0-id": "F3L"}
     )
+
+
+def test_what_driving_takes_back_is_learned_apart(as_role, planned, desk, persons) -> None:
+    ngozi, job, lead = as_role("technician"), planned, persons["lead"]
+    page = ngozi.post(f"/jobs/{job}/board/settle", 409, do="settle", how="driven", words="")
+    assert "Nothing that was pulled is read free yet" in page
+    ngozi.post(f"/jobs/{job}/board/begin", pull="1")
+    for seen, state, more in (
+        ("cautions", "test", TICKS),
+        ("test", "look", {}),
+        ("look", "pulling", {"tick-clamps": "1"}),
+        ("pulling", "let_go", {}),
+    ):
+        go(ngozi, job, seen, state, **more)
+    read_free(ngozi, job, {"F5R": np.array((0.0, 0.0, 0.0)), "F5L": np.array((0.0, 0.0, 0.0))})
+    board = board_of(desk.view(job).facts)
+    cycles = tuple(
+        PointCycle(code=p.watched.code, before_mm=p.watched.was_mm, loaded_mm=p.now_mm + 5, after_mm=p.now_mm)
+        for p in board.points
+    )
+    pulling.close_cycle(desk, lead, key(), job, cycles, again=False, after=AfterPull())
+    ways = pulled_ways(desk.view(job).facts)
+    assert "Say what is done with it" in ngozi.post(f"/jobs/{job}/board/settle", 422, do="settle", how="washed")
+    page = ngozi.post(f"/jobs/{job}/board/settle", do="settle", how="driven", words="twice round, empty")
+    assert "Driven round the yard: twice round, empty" in page and desk.view(job).setup is None
+    assert "Not read again yet" in ngozi.post(f"/jobs/{job}/board/settle", 409, do="read")
+    with_references(ngozi, job, setup=2)
+    sign(ngozi, job, "setup_accepted")
+    for code, way in ways.items():
+        ngozi.post(f"/jobs/{job}/readings", setup="2", purpose="point", call=call(code, -2.0 * np.array(way), setup=2))
+    page = ngozi.post(f"/jobs/{job}/board/settle", do="read")
+    found = learned(desk.view(job).facts, "driven")
+    assert found.mean_mm == pytest.approx(2.0, abs=0.8) and found.readings == len(ways)
+    assert learned(desk.view(job).facts, "loaded") is None
+    assert "taken back when driven round the yard" in re.sub(r"\s+", " ", page)
+    assert "it took back" in ngozi.get(f"/jobs/{job}/pulls")
+    assert board_of(desk.view(job).facts) is None, "and it is not mixed with what comes back when a chain is let go"
+    assert "Nothing was driven or loaded" in ngozi.post(f"/jobs/{job}/board/settle", 409, do="read")

@@ -25,6 +25,7 @@ from fairsquare.core.facts import (
     ReadingFact,
     SafetyFact,
     SettlementFact,
+    SettlingFact,
     SetupFact,
     SignatureFact,
     SupplementAnswerFact,
@@ -41,7 +42,7 @@ from fairsquare.core.model import Model
 from fairsquare.core.release.holds import HoldStatus, job_state
 from fairsquare.core.sheet.model import Sheet
 
-FORMAT: Literal["fairsquare-record/4"] = "fairsquare-record/4"
+FORMAT: Literal["fairsquare-record/5"] = "fairsquare-record/5"
 CAUTIONS: tuple[str, ...] = (
     "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
     "license anyone to do the work.",
@@ -85,7 +86,7 @@ class Results(Model):
 class JobRecord(Model):
     """A whole record: facts as they were recorded, and results as they follow from them."""
 
-    format: Literal["fairsquare-record/4"]
+    format: Literal["fairsquare-record/5"]
     software: str
     workshop: str
     made: Who
@@ -117,6 +118,7 @@ class JobRecord(Model):
     pull_settings: tuple[PullSettingFact, ...]
     pull_plans: tuple[PullPlanFact, ...]
     pull_events: tuple[PullEventFact, ...]
+    settlings: tuple[SettlingFact, ...]
     results: Results
     cautions: tuple[str, ...]
 

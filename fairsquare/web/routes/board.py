@@ -15,6 +15,7 @@ from fairsquare.core.lengths import read_length
 from fairsquare.core.pull.board import UNDER_LOAD, Board, Crept, WatchedNow, board_of, plan_of, setting_of, slipped
 from fairsquare.core.pull.job import BOARD_WORDS, CAUTIONS, AfterPull, BoardState, PointCycle, WorkPull, will_hold
 from fairsquare.core.pull.setting import Setting, frame_of_setting
+from fairsquare.core.pull.settling import SETTLED, learned, open_settling, stands_free, taken_back
 from fairsquare.core.pull.statics import PullsHeld
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
@@ -70,6 +71,20 @@ def go(request: Request, number: str, form: Form = Depends(sent_form)) -> Respon
             ticked=tuple(name for name in (*(key for key, _ in CAUTIONS), "clamps") if form.text(f"tick-{name}")),
             words=form.text("words"),
         )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "board"))
+
+
+@router.post("/jobs/{number}/board/settle")
+def settle(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record that the vehicle is driven or loaded, or that its points were read again after that."""
+    desk = desk_of(request)
+    try:
+        if form.text("do") == "read":
+            pulling.read_settled(desk, form.session.person, form.key, number)
+        else:
+            pulling.settle(desk, form.session.person, form.key, number, form.text("how"), form.text("words"))
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
     return go_to(job_path(number, "board"))
@@ -163,6 +178,11 @@ def _page(
             ended=ended,
             hold=holds[0] if holds else None,
             drawn=cycles_drawing(_cycles_by_code(view)),
+            settled=SETTLED,
+            settling=open_settling(view.facts),
+            settling_read=bool(stands_free(view.facts)),
+            taken_back=taken_back(view.facts),
+            learned={how: learned(view.facts, how) for how in SETTLED},
             afters=[event for event in view.facts.pull_events if event.after],
         )
     return render(

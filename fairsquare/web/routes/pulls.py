@@ -24,6 +24,7 @@ from fairsquare.core.pull.setting import (
     Setting,
     frame_of_setting,
 )
+from fairsquare.core.pull.settling import SETTLED, learned
 from fairsquare.core.pull.statics import movement_in_words
 from fairsquare.core.sheet.model import points_by_first_code
 from fairsquare.core.structure.of_sheet import Box, ExtraMember, skeleton_of
@@ -235,6 +236,7 @@ def _page(
         anchor_kinds=ANCHOR_KINDS,
         chain_rows=_CHAIN_ROWS,
         forms=pulling.forms(view.facts) if with_forms and cannot is None and setting is not None else None,
+        settled=[(words, back) for how, words in SETTLED.items() if (back := learned(view.facts, how))],
         rig_pieces=_pieces_by_kind(pulling.rig(desk_of(request))),
         gear_words=pulling.gear_words(desk_of(request), setting, plan.plan.pulls[pull - 1])
         if seen and plan and setting

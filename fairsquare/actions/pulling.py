@@ -162,7 +162,15 @@ def _check_codes(setting: Setting, known: set[str]) -> None:
 def find_plan(desk: Desk, person: Person, key: str, number: str, school: School, seen_version: int) -> int:
     """Work out a plan and keep it as the one that counts. Raises `Refused` where no pull helps."""
     check_may(person, "decide")
-    plan = propose(desk.view(number).facts, school)
+    view = desk.view(number)
+    plan = propose(view.facts, school)
+    unread = [c for c, one in view.state.picture.judged.items() if one.state == "unread"] if view.state.picture else []
+    if not plan.pulls and unread:
+        raise Refused(
+            f"No pull was found that helps where points are read; {len(unread)} are not read yet: {', '.join(unread[:8])}.",
+            field="school",
+            value=school,
+        )
     if not plan.pulls:
         raise Refused(
             "No pull of this rig was found that helps. Where nothing is off there is nothing to pull; else look at hooks, "

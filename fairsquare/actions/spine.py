@@ -101,7 +101,9 @@ def _done(view: JobView) -> dict[str, bool]:
         "take-in": True,
         "made_safe": closed["made_safe"],
         "sheet": facts.sheet is not None,
-        "set-up": state.picture is not None and bool(state.picture.relied_on),
+        "set-up": state.picture is not None
+        and bool(state.picture.relied_on)
+        and (closed["setup_accepted"] or not facts.practice),
         "setup_accepted": closed["setup_accepted"],
         "measure": measured,
         "walk-round": bool(facts.walk or facts.photos or facts.line) or closed["made_safe"],

@@ -60,7 +60,7 @@ def scale_drawing(point: WatchedNow) -> Markup:
 
 
 def _inside(at: float) -> float:
-    return min(max(at, 90.0), _WIDTH - 90.0)
+    return min(max(at, 104.0), _WIDTH - 104.0)
 
 
 def _words(mm: float) -> str:
@@ -85,7 +85,7 @@ def cycles_drawing(cycles: Mapping[str, Sequence[PointCycle]]) -> Markup | None:
     each = 92.0
     longest = max(len(own) for own in known.values())
     width = 150.0 + longest * 96.0
-    parts, top = [], 8.0
+    parts, top = [], 22.0
     for code, own in known.items():
 
         def y(mm: float, top: float = top) -> float:

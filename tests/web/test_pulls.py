@@ -364,3 +364,19 @@ def test_what_driving_takes_back_is_learned_apart(as_role, planned, desk, person
     assert "it took back" in ngozi.get(f"/jobs/{job}/pulls")
     assert board_of(desk.view(job).facts) is None, "and it is not mixed with what comes back when a chain is let go"
     assert "Nothing was driven or loaded" in ngozi.post(f"/jobs/{job}/board/settle", 409, do="read")
+
+
+def test_a_weakest_link_that_is_full_says_stop(as_role, planned, desk, persons) -> None:
+    ngozi, job = as_role("technician"), planned
+    ngozi.post(f"/jobs/{job}/board/begin", pull="1")
+    for seen, state, more in (
+        ("cautions", "test", TICKS),
+        ("test", "look", {}),
+        ("look", "pulling", {"tick-clamps": "1"}),
+    ):
+        go(ngozi, job, seen, state, **more)
+    pulling.read_load(desk, persons["technician"], key(), job, "front left", 39_000.0, None)
+    assert "no more, let go" not in ngozi.get(f"/jobs/{job}/board/now")
+    pulling.read_load(desk, persons["technician"], key(), job, "front left", 95_000.0, None)
+    page = ngozi.get(f"/jobs/{job}/board/now")
+    assert "STOP" in page and re.search(r"is at 10\d% of what it takes: no more, let go", page)

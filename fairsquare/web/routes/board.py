@@ -204,7 +204,7 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
     loads = pulling.loads(desk_of(request), view)
     weakest = _weakest(statics, work)
     slips = slipped(view.facts, statics)
-    chains = []
+    chains: list[tuple[ChainSet, tuple[float, float] | None, float | None]] = []
     for number, chain in enumerate(work.chains, 1):
         force = loads.get(chain.tower)
         limit = statics.pulls[f"chain {number}"] if statics else None
@@ -216,8 +216,9 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "work": work,
         "words": BOARD_WORDS[board.state],
         "points": [(point, scale_drawing(point), way_words(point.watched.way)) for point in board.points],
-        "say": _slips_say(board, slips) or _say(board),
+        "say": _slips_say(board, slips) or _full_say(board, weakest, chains) or _say(board),
         "stop": board.state == "stopped"
+        or _full_say(board, weakest, chains) is not None
         or (board.state in UNDER_LOAD and bool(slips))
         or any(point.passed for point in board.points),
         "gear_words": pulling.gear_words(desk_of(request), setting, work)
@@ -276,6 +277,19 @@ def _weakest(statics: PullsHeld | None, work: WorkPull) -> tuple[str, float] | N
         if use is not None:
             uses[f"{chain.hook} to {chain.tower}"] = use
     return max(uses.items(), key=lambda one: one[1], default=None)
+
+
+def _full_say(
+    board: Board,
+    weakest: tuple[str, float] | None,
+    chains: list[tuple[ChainSet, tuple[float, float] | None, float | None]],
+) -> tuple[str, str] | None:
+    """Return what is said when the force as read fills the weakest link: no more, whatever the points say."""
+    shares = [force[0] / chain.force_n for chain, force, _ in chains if force]
+    if weakest is None or not shares or board.state not in UNDER_LOAD or board.state == "stopped":
+        return None
+    full = max(shares) * weakest[1]
+    return ("STOP", f"{weakest[0]} is at {full:.0%} of what it takes: no more, let go") if full > 1.0 else None
 
 
 def _slips_say(board: Board, slips: tuple[Crept, ...]) -> tuple[str, str] | None:

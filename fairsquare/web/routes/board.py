@@ -13,7 +13,16 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import JobFacts
 from fairsquare.core.lengths import read_length
 from fairsquare.core.pull.board import UNDER_LOAD, Board, Crept, WatchedNow, board_of, plan_of, setting_of, slipped
-from fairsquare.core.pull.job import BOARD_WORDS, CAUTIONS, AfterPull, BoardState, PointCycle, WorkPull, will_hold
+from fairsquare.core.pull.job import (
+    BOARD_WORDS,
+    CAUTIONS,
+    AfterPull,
+    BoardState,
+    ChainSet,
+    PointCycle,
+    WorkPull,
+    will_hold,
+)
 from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.pull.settling import SETTLED, learned, open_settling, stands_free, taken_back
 from fairsquare.core.pull.statics import PullsHeld

@@ -38,6 +38,7 @@ HONEST_JOBS = 400
 DAMAGED_JOBS, LEAST_COVERED = 1000, 0.93
 STRUCTURES = 2000
 PLANNED_FRAMES, LEAST_HOME = 40, 0.75
+SEEDS_EACH = 10
 FAIR_BUT_OUT = 0.025
 
 
@@ -104,6 +105,14 @@ def tell_pulls() -> int:
         f"{planned.frames} frames hit once at an end: {planned.home:.1%} of the points off come home, all of them in "
         f"{planned.complete:.0%}, in {planned.pulls:.2f} pulls; {planned.seconds:.1f} s a frame, {planned.slowest:.1f} s at most\n"
     )
+    for words, one in (
+        ("the demo's five vehicles", pulls.of_vehicles(("SL-0005", "SL-0004", "SL-0003", "SL-0002", "SL-0001"))),
+        (f"{5 * SEEDS_EACH} hidden blows of practice", pulls.of_seeds(SEEDS_EACH)),
+    ):
+        sys.stdout.write(
+            f"{words}: {one.home:.1%} of the points off come home, all of them in {one.complete:.0%}, in {one.pulls:.2f} pulls; "
+            f"{one.seconds:.1f} s a frame, {one.slowest:.1f} s at most\n"
+        )
     ratio = pulls.frame_over_solves()
     sys.stdout.write(f"60 members in 40 steps over 1600 plain solves of 120 unknowns: {ratio:.2f}   (limit 1)\n")
     return (planned.home < LEAST_HOME) + (ratio > 1)

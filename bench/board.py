@@ -30,7 +30,7 @@ def begin(at: Stage) -> None:
     lead = _lead(at)
     hold = at.desk.view(JOB).state.hold("decision_made")
     at.desk.sign(lead, _key(), JOB, "decision_made", hold.evidence, "signed for the bench of the board")
-    chain = ChainSet(hook="at R3R", tower="rear", height_mm=330, force_n=45_000)
+    chain = ChainSet(hook="at R2R", tower="rear", height_mm=150, force_n=72_000)
     pulling.keep_plan(at.desk, lead, _key(), JOB, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
     pulling.begin(at.desk, lead, _key(), JOB, 1)
     pulling.go_on(at.desk, lead, _key(), JOB, "cautions", "test", tuple(name for name, _ in CAUTIONS))

@@ -2,18 +2,26 @@
 
 import json
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
 
-from fairsquare.core.pull.plan import PlanPulls, plan_pulls
+from fairsquare.core.pull.job import plan_request
+from fairsquare.core.pull.plan import PlanPulls, School, plan_pulls
+from fairsquare.core.pull.practice import hidden_blow
+from fairsquare.core.pull.setting import Setting
 from fairsquare.core.pull.springback import Cycle, NextPull, Prior, next_pull
+from fairsquare.core.sheet.model import tolerances
 from fairsquare.core.structure.simulate import simulate_frame
+from fairsquare.demo.practice import vehicle_to_practise
+from fairsquare.demo.rig import setting_of_vehicle
+from fairsquare.demo.vehicles import VEHICLES, Floats, Vehicle, places_of, seed_of
 from tests.core.frames import frame, ladder
 from tests.core.test_plan import hit
 
 TARGET, TOLERANCE, READ_SIGMA, MOST = 12.0, 1.5, 0.3, 8
+_FRAMES = ("ladder", "truck", "trailer")
 _Habit = Callable[[float, list[Cycle]], float | None]
 
 
@@ -105,6 +113,44 @@ def plans(frames: int) -> Planned:
         whole += plan.verdict == "complete"
         pulls.append(len(plan.pulls))
     return Planned(frames, 1 - left / off, whole / frames, float(np.mean(pulls)), float(np.mean(took)), max(took))
+
+
+def of_vehicles(job_numbers: Sequence[str]) -> Planned:
+    """Plan the pulls of the demo's vehicles, each in the school of its kind, as their jobs were built."""
+    cases = [
+        (vehicle, vehicle.true_places(seed_of(job)), "reverse" if vehicle.sheet.construction in _FRAMES else "outward")
+        for vehicle, job in zip(VEHICLES, job_numbers, strict=True)
+    ]
+    return _of_jobs([(v, setting_of_vehicle(v), places, school) for v, places, school in cases])
+
+
+def of_seeds(each: int) -> Planned:
+    """Plan the pulls of the demo's vehicles with the hidden blows of practice, `each` of every one."""
+    cases = []
+    for vehicle in VEHICLES:
+        sheet, setting = vehicle_to_practise(vehicle.name)
+        for seed in range(each):
+            blow = hidden_blow(sheet, setting, 31 * seed + 5)
+            cases.append((vehicle, setting, places_of(sheet, blow.moved, seed), ("outward", "reverse")[seed % 2]))
+    return _of_jobs(cases)
+
+
+def _of_jobs(cases: Sequence[tuple[Vehicle, Setting, Mapping[str, Floats], School]]) -> Planned:
+    off, left, pulls, took, whole = 0, 0, [], [], 0
+    for vehicle, setting, places, school in cases:
+        stands = {code: (float(x), float(y), float(z)) for code, (x, y, z) in places.items()}
+        began = time.perf_counter()
+        plan = plan_pulls(plan_request(vehicle.sheet, stands, setting, school))
+        took.append(time.perf_counter() - began)
+        for point in vehicle.sheet.points:
+            limits = np.array(tolerances(vehicle.sheet, point))
+            off += bool((np.abs(np.subtract(stands[point.code], point.xyz)) > limits).any())
+        left += sum(not one.fair for one in plan.predicted.values())
+        whole += plan.verdict == "complete"
+        pulls.append(len(plan.pulls))
+    return Planned(
+        len(cases), 1 - left / off, whole / len(cases), float(np.mean(pulls)), float(np.mean(took)), max(took)
+    )
 
 
 def frame_over_solves() -> float:

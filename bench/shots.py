@@ -9,6 +9,7 @@ from bench import board
 from bench.stage import Stage, stage
 from fairsquare.demo.load import load
 from fairsquare.demo.people import SIGN_INS, SignIn
+from fairsquare.demo.vehicles import TEAL as TEAL_VAN
 
 FOLDER = Path("docs/screenshots")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
@@ -47,15 +48,6 @@ def main() -> int:
         page.click("button:has-text('Make the record')")
         page.wait_for_url("**/records/*")
         take(page, "record")
-        page.goto("/jobs/new")
-        page.fill("[name=vehicle]", "Turnstone ambulance, second")
-        page.click("text=Open the job")
-        page.wait_for_url("**/take-in")
-        page.goto(page.url.replace("take-in", "sheet"))
-        page.fill("[name=table]", EXAMPLE)
-        page.click("text=Show what it says")
-        page.wait_for_selector(".lines")
-        take(page, "sheet-import")
         page.goto(f"/jobs/{HERON}/sheet/comparative?basis=straight")
         for code in ("C1L", "C2L", "C3L", "R1L", "C1R", "C2R", "C3R", "R1R"):
             page.check(f"input[value={code}]")
@@ -63,6 +55,7 @@ def main() -> int:
         page.wait_for_selector("text=points, straight through")
         take(page, "sheet-comparative")
         pulls(page, at)
+        practice(page)
         supplement(page)
         browser.close()
     return 0
@@ -91,27 +84,25 @@ def pulls(page: Page, at: Stage) -> None:
     board.begin(at)
     page.goto(f"/jobs/{TEAL}/pulls")
     take(page, "pulls")
-    for code, moved in (("R3R", (6.5, 3.6, 6.0)), ("R2R", (3.1, 2.0, 2.6)), ("R3L", (1.2, 1.5, 0.6))):
-        board.read_loaded(at, code, moved)
-    board.read_force(at, "rear", 41_300.0)
+    for code, past in (("R3R", -0.45), ("R2R", -0.4), ("U1R", -0.35)):
+        x, y, z = TEAL_VAN.moved[code]
+        board.read_loaded(at, code, (past * x, past * y, past * z))
+    board.read_force(at, "rear", 51_300.0)
     page.goto(f"/jobs/{TEAL}/board")
     take(page, "board")
 
 
-EXAMPLE = """code;length;width;height;tolerance;reference
-C1L;990;604;210;;yes
-C1R;990;604 right;210;;yes
-C2L;-60;610;210;;yes
-C2R;-60;-610;8.27;;yes
-R1L;-1604;540;330;;
-R1R;-1640;-540;330;;
-R2L;-2080;53 cm;420;3;
-R2R;-2080;-530;16 17/32 in;3;
-
-from;to;mode;distance
-R1L;C1R;;2870.5
-C2R;C1L;;1605.1
-"""
+def practice(page: Page) -> None:
+    """Begin a practice, look, give it up, and take what is told then."""
+    page.goto("/practice")
+    page.select_option("[name=vehicle]", "Dunlin post van")
+    page.fill("[name=seed]", "3")
+    page.click("button:has-text('Begin')")
+    page.wait_for_url("**/measure")
+    page.goto(page.url.replace("/measure", "/practice"))
+    page.click("button:has-text('End it and show the truth')")
+    page.wait_for_selector(".score-figure")
+    take(page, "practice")
 
 
 def sign_in(page: Page, who: SignIn) -> None:

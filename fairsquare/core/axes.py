@@ -7,6 +7,8 @@ A pose takes instrument axes to vehicle axes, ``vehicle = rotation @ instrument 
 import numpy as np
 import numpy.typing as npt
 
+from fairsquare.core.model import Row3
+
 Floats = npt.NDArray[np.float64]
 
 
@@ -47,3 +49,8 @@ def best_rotation(cross_covariance: Floats) -> Floats:
     left = left.copy()
     left[..., :, 2] *= np.where(sign == 0, 1.0, sign)[..., None]
     return np.asarray(left @ right)
+
+
+def less(a: Row3, b: Row3) -> Row3:
+    """Return a − b, coordinate by coordinate, mm."""
+    return a[0] - b[0], a[1] - b[1], a[2] - b[2]

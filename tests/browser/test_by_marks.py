@@ -16,7 +16,7 @@ from fairsquare.demo.load import load
 from fairsquare.demo.vehicles import HERON, seed_of
 from fairsquare.stand_ins.vehicle import SimulatedVehicle
 from tests.browser.conftest import sign_in
-from tests.browser.test_straightened import TOLD_MS, close_cycle, let_go_when_told, under_tension
+from tests.browser.test_straightened import TOLD_MS, pull_home, under_tension
 from tests.conftest import key
 from tests.pulling import decide_all, pulled_by
 
@@ -174,13 +174,7 @@ def test_the_puffin_drawn_square_and_its_rail_bent_back(page: Page, server: str,
     expect(page.locator(".pull-list")).to_contain_text("chain puller")
     with pulled_by(server, PUFFIN_JOB) as tower:
         for number in (1, 2):
-            page.goto(f"/jobs/{PUFFIN_JOB}/pulls?pull={number}")
-            page.click(f"text=Begin pull {number}")
-            for _ in range(6):
-                under_tension(page)
-                let_go_when_told(page)
-                if not close_cycle(page):
-                    break
+            pull_home(page, PUFFIN_JOB, number)
         truth = tower.places()
     spans = [np.linalg.norm(truth[a] - truth[b]) for a, b in (("T1L", "C1R"), ("T1R", "C1L"))]
     assert abs(spans[0] - spans[1]) < 6, "its front bay is square again"

@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 from fairsquare.actions import Desk
 from tests.browser.conftest import sign_in
 from tests.browser.test_pages import violations
-from tests.browser.test_straightened import TOLD_MS, close_cycle, let_go_when_told, under_tension
+from tests.browser.test_straightened import TOLD_MS, pull_home
 
 
 def test_an_apprentice_practises_from_the_hidden_blow_to_the_truth(page: Page, desk: Desk, persons) -> None:
@@ -37,15 +37,8 @@ def test_an_apprentice_practises_from_the_hidden_blow_to_the_truth(page: Page, d
     page.wait_for_selector(".pull-list", timeout=TOLD_MS)
     pulls = page.locator(".pull-list > li").count()
     for number in range(1, pulls + 1):
-        page.goto(f"/jobs/{job}/pulls?pull={number}")
-        page.click(f"text=Begin pull {number}")
+        pull_home(page, job, number, dye_test="clear")
         expect(page.locator(".practice-band")).to_contain_text("PRACTICE")
-        for _ in range(6):
-            under_tension(page)
-            let_go_when_told(page)
-            page.select_option("[name=dye_test]", "clear")
-            if not close_cycle(page):
-                break
     assert "Struck at" not in page.content()
     page.click(".practice-band a")
     page.wait_for_url("**/practice")

@@ -60,6 +60,19 @@ def close_cycle(page: Page) -> bool:
     return again
 
 
+def pull_home(page: Page, job: str, number: int, dye_test: str = "") -> None:
+    """Begin a pull of the plan, and pull as the board says, in as many cycles as it takes."""
+    page.goto(f"/jobs/{job}/pulls?pull={number}")
+    page.click(f"text=Begin pull {number}")
+    for _ in range(6):
+        under_tension(page)
+        let_go_when_told(page)
+        if dye_test:
+            page.select_option("[name=dye_test]", dye_test)
+        if not close_cycle(page):
+            break
+
+
 def test_the_dunlin_straightened_to_the_signed_hold(page: Page, server: str, desk: Desk, persons) -> None:
     sign_in(page)
     page.goto(f"/jobs/{DUNLIN_JOB}/pulls")
@@ -69,13 +82,7 @@ def test_the_dunlin_straightened_to_the_signed_hold(page: Page, server: str, des
     pulls = page.locator(".pull-list > li").count()
     with pulled_by(server, DUNLIN_JOB):
         for number in range(1, pulls + 1):
-            page.goto(f"/jobs/{DUNLIN_JOB}/pulls?pull={number}")
-            page.click(f"text=Begin pull {number}")
-            for _ in range(6):
-                under_tension(page)
-                let_go_when_told(page)
-                if not close_cycle(page):
-                    break
+            pull_home(page, DUNLIN_JOB, number)
         page.goto(f"/jobs/{DUNLIN_JOB}/measure?view=readings")
         doubtful = [
             c for c, one in desk.view(DUNLIN_JOB).state.picture.judged.items() if one.state in ("close", "unread")

@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from fairsquare.core.axes import less
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Row3
 from fairsquare.core.pull.job import UNKNOWN_N, ChainSet, PlanSaid, WorkPull, plan_request, seen_plan
@@ -82,7 +83,7 @@ def _played(sheet: Sheet, places: Mapping[Code, Row3], school: School, draft: _D
     def beyond(deviations: Mapping[Code, Row3]) -> float:
         return sum(float(np.maximum(np.abs(by) - limits[code], 0.0).sum()) for code, by in deviations.items())
 
-    before = beyond({code: _less(places[code], points[code].xyz) for code in limits})
+    before = beyond({code: less(places[code], points[code].xyz) for code in limits})
     takes = min(_most(draft.setting, chain) / chain.force_n for chain in draft.chains)
     coarse = np.geomspace(_LEAST_N, min(takes, _MOST_N), _FORCES)
     ratio = float(coarse[1] / coarse[0])
@@ -348,7 +349,3 @@ class _Picture:
 
     def _chain(self, hook: str, tower: str, height: float) -> ChainSet:
         return ChainSet(hook=hook, tower=tower, height_mm=height, force_n=1.0)
-
-
-def _less(a: Row3, b: Row3) -> Row3:
-    return a[0] - b[0], a[1] - b[1], a[2] - b[2]

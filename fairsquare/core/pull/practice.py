@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from fairsquare.core.axes import less
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Model, Row3, Vector
 from fairsquare.core.pull.setting import Setting, frame_of_setting
@@ -143,7 +144,7 @@ def score(
         for_nothing=tuple(for_nothing),
         pulls=pulls,
         pulls_enough=pulls_enough,
-        left_mm={code: _less(place, known[code].xyz) for code, place in end.items() if code in known},
+        left_mm={code: less(place, known[code].xyz) for code, place in end.items() if code in known},
     )
 
 
@@ -198,7 +199,3 @@ def _beyond(sheet: Sheet, places: Mapping[Code, Row3]) -> float:
             away = np.abs(np.subtract(places[point.code], point.xyz)) - np.array(tolerances(sheet, point))
             total += float(np.maximum(away, 0.0).sum())
     return total
-
-
-def _less(a: Row3, b: Row3) -> Row3:
-    return a[0] - b[0], a[1] - b[1], a[2] - b[2]

@@ -6,6 +6,7 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import practice
 from fairsquare.actions.spine import spine
+from fairsquare.core.axes import less
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.model import Row3
 from fairsquare.core.pull.practice import LARGEST_SEED, lessons
@@ -103,7 +104,4 @@ def _less_sheet(sheet: Sheet, places: dict[str, Row3]) -> dict[str, Row3]:
     points = points_by_code(sheet)
     if not places:
         raise Refused("There is nothing to show.", field="number")
-    return {
-        code: (x - points[code].xyz[0], y - points[code].xyz[1], z - points[code].xyz[2])
-        for code, (x, y, z) in places.items()
-    }
+    return {code: less(place, points[code].xyz) for code, place in places.items()}

@@ -53,12 +53,18 @@ class SimulatedTower:
     def _ready(self) -> SimulatedVehicle:
         if self._vehicle is None:
             sheet = Sheet.model_validate_json(httpx_json(self.line, f"/jobs/{self.job}/sheet"))
-            shown = self.line.get(f"/jobs/{self.job}")["details"]["vehicle"]
-            known = next((vehicle for vehicle in VEHICLES if vehicle.name == shown), None)
+            shown = self.line.get(f"/jobs/{self.job}")
+            known = next((vehicle for vehicle in VEHICLES if vehicle.name == shown["details"]["vehicle"]), None)
             metal = seed_of(self.job)
             places = places_of(sheet, known.moved if known else {}, metal)
+            if shown["picture"] and self._was_pulled():
+                places |= {code: np.array(placed["xyz"]) for code, placed in shown["picture"]["placed"].items()}
             self._vehicle = SimulatedVehicle(sheet, places, metal, self.faults)
         return self._vehicle
+
+    def _was_pulled(self) -> bool:
+        """Say whether a pull was let go in this job before: the vehicle then stands where it was read, for another one pulled it."""
+        return any(event["state"] == "read_free" for event in self.line.get(f"/jobs/{self.job}/facts")["pull_events"])
 
     def _tell(self, told: Told, cells: set[str]) -> None:
         for tower, force in told.forces.items():

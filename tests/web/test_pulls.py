@@ -380,3 +380,31 @@ def test_a_weakest_link_that_is_full_says_stop(as_role, planned, desk, persons) 
     pulling.read_load(desk, persons["technician"], key(), job, "front left", 95_000.0, None)
     page = ngozi.get(f"/jobs/{job}/board/now")
     assert "STOP" in page and re.search(r"is at 10\d% of what it takes: no more, let go", page)
+
+
+def test_a_frame_that_falls_apart_is_told_and_the_plan_waits(as_role, planned, desk) -> None:
+    ngozi, job = as_role("technician"), planned
+    fields = typed_setting(setting_of(desk.view(job).facts))
+    now = desk.view(job).facts.pull_settings[-1].version if desk.view(job).facts.pull_settings else 0
+    page = ngozi.post(
+        f"/jobs/{job}/pulls/setting",
+        setting_version=str(now),
+        **fields,
+        **{"frame-out": ["F5L F4L", "F5R F4R"]},
+    )
+    assert "No plan yet." in page and re.search(r"without straining|mechanism|can move", page)
+    assert "F5L F4L" in page and "left out" in page, "and it can be put right on the same page"
+
+
+def test_a_frame_is_held_by_ties_and_stands_where_that_is_chosen(as_role, planned, desk) -> None:
+    ngozi, job = as_role("technician"), planned
+    setting = setting_of(desk.view(job).facts)
+    now = desk.view(job).facts.pull_settings[-1].version if desk.view(job).facts.pull_settings else 0
+    page = ngozi.post(f"/jobs/{job}/pulls/setting", setting_version=str(now), **typed_setting(setting), hold_by="ties")
+    kept = setting_of(desk.view(job).facts)
+    assert [a.kind for a in kept.anchors] == ["chain", "stand"] * 4
+    front = next(a for a in kept.anchors if a.id == "tie C1L")
+    assert front.toward[0] > 1016 and front.toward[1] > 548 and front.toward[2] < 180, "outward, down to the floor"
+    assert "tie C1L" in page and "It holds" in page
+    _, _, request = pulling.request_of(desk.view(job).facts)
+    assert {one.id for one in request.rig.anchors} == {f"tie {code}" for code in ("C1L", "C1R", "C3L", "C3R")}

@@ -257,6 +257,11 @@ def test_a_simulated_tower_pulls_until_it_is_let_go_and_the_metal_comes_back(on_
     after = board_of(desk.view(job).facts).points[0]
     assert not after.loaded
     assert point.watched.was_mm - 1.5 < after.now_mm < after.most_loaded_mm - 0.5, "it came part of the way back"
+    another = SimulatedTower(line, job, seed=9)
+    code = point.watched.code
+    assert np.linalg.norm(another.places()[code] - tower.places()[code]) < 2, (
+        "another finds the vehicle where it was left"
+    )
 
 
 def test_low_oil_a_slack_chain_and_a_clamp_that_slips_show(on_the_board, line, desk) -> None:

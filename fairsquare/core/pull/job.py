@@ -105,6 +105,7 @@ def plan_request(sheet: Sheet, places: Mapping[str, Row3], setting: Setting, sch
         )
     skeleton = frame_of_setting(sheet, setting)
     hooks = [hook for hook in setting.hooks if hook.code in skeleton.nodes]
+    drawn = {anchor.code for anchor in setting.anchors if anchor.kind != "stand"}
     return PlanPulls(
         sheet=sheet,
         points={code: PlanPoint(xyz=place) for code, place in places.items()},
@@ -120,7 +121,11 @@ def plan_request(sheet: Sheet, places: Mapping[str, Row3], setting: Setting, sch
                 PlanTower(id=t.id, at=t.at, z=t.z, capacity_n=t.capacity_n or UNKNOWN_N) for t in setting.towers
             ),
             hooks=tuple(AtNode(id=h.id, node=h.code, capacity_n=h.capacity_n or UNKNOWN_N) for h in hooks),
-            anchors=tuple(AtNode(id=a.id, node=a.code, capacity_n=a.capacity_n or UNKNOWN_N) for a in setting.anchors),
+            anchors=tuple(
+                AtNode(id=a.id, node=a.code, capacity_n=a.capacity_n or UNKNOWN_N)
+                for a in setting.anchors
+                if a.kind != "stand" or a.code not in drawn
+            ),
         ),
         school=school,
     )

@@ -94,12 +94,49 @@ class Setting(Model):
     members_out: Many[Code] = ()
 
 
+HoldBy = Literal["clamps", "ties"]
+HOLD_BY: dict[HoldBy, str] = {
+    "clamps": "four clamps, as on the sills of a unibody or the flanges of a frame",
+    "ties": "chains fore and aft with stands under it, as a frame, a truck or a trailer is held",
+}
+_TIE_AHEAD_MM, _TIE_ASIDE_MM, _TIE_HEIGHT_MM = 900.0, 500.0, 100.0
+_TIE_N, _TIE_STIFFNESS, _STAND_N = 107_000.0, 5000.0, 50_000.0
+"""A tie of 13 mm chain and a stand. Common practice, no source: put in what the makers of this shop's say."""
+
+
+def anchors_of(sheet: Sheet, how: HoldBy) -> tuple[PlacedAnchor, ...]:
+    """Return what holds a vehicle at its outer reference pairs: a clamp each, or a tie outward to the floor and a stand each."""
+    references = [point for point in sheet.points if point.reference] or list(sheet.points)
+    xs = [point.xyz[0] for point in references]
+    corners = [point for point in references if point.xyz[0] in (max(xs), min(xs))]
+    if how == "clamps":
+        return tuple(PlacedAnchor(id=f"clamp {p.code}", code=p.code, capacity_n=120_000.0) for p in corners)
+    middle = (max(xs) + min(xs)) / 2
+    found: list[PlacedAnchor] = []
+    for point in corners:
+        x, y, _ = point.xyz
+        ahead = _TIE_AHEAD_MM if x > middle else -_TIE_AHEAD_MM
+        aside = _TIE_ASIDE_MM if y > 0 else -_TIE_ASIDE_MM
+        toward = (x + ahead, y + aside, _TIE_HEIGHT_MM)
+        found.append(
+            PlacedAnchor(
+                id=f"tie {point.code}",
+                code=point.code,
+                kind="chain",
+                toward=toward,
+                stiffness=_TIE_STIFFNESS,
+                capacity_n=_TIE_N,
+            )
+        )
+        found.append(PlacedAnchor(id=f"stand {point.code}", code=point.code, kind="stand", capacity_n=_STAND_N))
+    return tuple(found)
+
+
 def usual_setting(sheet: Sheet, boxes: Mapping[str, Box]) -> Setting:
     """Return the setting that a job begins with: clamps at the outer reference pairs, hooks and towers at both ends and sides."""
     references = [point for point in sheet.points if point.reference] or list(sheet.points)
     xs = [point.xyz[0] for point in references]
     front, rear = max(xs), min(xs)
-    anchors = [point for point in references if point.xyz[0] in (front, rear)]
     free = [point for point in sheet.points if not rear <= point.xyz[0] <= front and side_of(point) != 0]
     low, high = min(p.xyz[0] for p in sheet.points), max(p.xyz[0] for p in sheet.points)
     wide = max(abs(p.xyz[1]) for p in sheet.points)
@@ -118,9 +155,7 @@ def usual_setting(sheet: Sheet, boxes: Mapping[str, Box]) -> Setting:
         cg=((front + rear) / 2, 0.0, 550.0),
         towers=tuple(PlacedTower(id=name, at=at, capacity_n=120_000.0, ram_area_mm2=1710.0) for name, at in towers),
         hooks=tuple(PlacedHook(id=f"at {point.code}", code=point.code, capacity_n=90_000.0) for point in free),
-        anchors=tuple(
-            PlacedAnchor(id=f"clamp {point.code}", code=point.code, capacity_n=120_000.0) for point in anchors
-        ),
+        anchors=anchors_of(sheet, "clamps"),
         boxes=dict(boxes),
     )
 

@@ -16,12 +16,14 @@ from fairsquare.core.pull.job import CAUTIONS, PURPOSES, ChainSet, PlanSaid, Pla
 from fairsquare.core.pull.plan import School
 from fairsquare.core.pull.setting import (
     ANCHOR_KINDS,
+    HOLD_BY,
     HOOK_KINDS,
     Machine,
     PlacedAnchor,
     PlacedHook,
     PlacedTower,
     Setting,
+    anchors_of,
     frame_of_setting,
 )
 from fairsquare.core.pull.settling import SETTLED, learned
@@ -105,7 +107,11 @@ def keep_setting(request: Request, number: str, form: Form = Depends(sent_form))
     """Keep how the vehicle is held and pulled, and the sections of its members."""
     desk = desk_of(request)
     try:
-        setting = _setting_typed(form, setting_of(desk.view(number).facts), pulling.rig(desk))
+        now = setting_of(desk.view(number).facts)
+        setting = _setting_typed(form, now, pulling.rig(desk))
+        sheet, hold_by = desk.view(number).facts.sheet, form.text("hold_by")
+        if sheet is not None and hold_by in HOLD_BY:
+            setting = setting.model_copy(update={"anchors": anchors_of(sheet, hold_by)})
         pulling.keep_setting(
             desk, form.session.person, form.key, number, setting, whole(form.text("setting_version"), "setting_version")
         )
@@ -237,6 +243,7 @@ def _page(
         chain_rows=_CHAIN_ROWS,
         forms=pulling.forms(view.facts) if with_forms and cannot is None and setting is not None else None,
         settled=[(words, back) for how, words in SETTLED.items() if (back := learned(view.facts, how))],
+        hold_by=HOLD_BY,
         rig_pieces=_pieces_by_kind(pulling.rig(desk_of(request))),
         gear_words=pulling.gear_words(desk_of(request), setting, plan.plan.pulls[pull - 1])
         if seen and plan and setting

@@ -63,7 +63,7 @@ class SimulatedTower:
         return self._vehicle
 
     def _was_pulled(self) -> bool:
-        """Say whether a pull was let go in this job before: the vehicle then stands where it was read, for another one pulled it."""
+        """Say whether a pull was let go in this job before: another pulled it, and it stands where it was read."""
         return any(event["state"] == "read_free" for event in self.line.get(f"/jobs/{self.job}/facts")["pull_events"])
 
     def _tell(self, told: Told, cells: set[str]) -> None:

@@ -234,7 +234,7 @@ def test_what_the_instrument_sends_shows_by_itself(page: Page, desk: Desk, perso
     page.goto(f"/jobs/{JOB}/measure?point=F3L")
     expect(page.locator(".said-words")).to_contain_text("1 reading")
     page.fill("#call", "half a call")
-    text = call("F3L")
+    text = call("F3L", DUNLIN.moved["F3L"])
     xyz = tuple(float(v) for v in text.split()[1:])
     desk.take_readings(persons["technician"], key(), JOB, 1, [NewReading("point", "F3L", xyz, text)])
     expect(page.locator(".said-words")).to_contain_text("2 readings")

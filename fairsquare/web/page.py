@@ -124,7 +124,7 @@ def _practising(request: Request, session: Session) -> Session:
     number = request.path_params.get("number", "")
     if not is_practice(number):
         return session
-    if request.url.path.split("/")[3] in _NOT_PRACTISED:
+    if _NOT_PRACTISED & set(request.url.path.split("/")[3:4]):
         raise Unsure(
             "This is practice: there is nothing of this in it, and nothing is signed.", field="job", value=number
         )

@@ -208,13 +208,16 @@ def slipped(facts: JobFacts, statics: PullsHeld | None) -> tuple[Crept, ...]:
     """Return the anchors that slip: read under load since the last cycle `SLIP_MM` farther from where they stood than at the
     planned force they would move by their stiffness."""
     events, setting = under_way(facts), setting_of(facts)
-    if not events or setting is None:
+    codes = {anchor.code for anchor in setting.anchors} if setting else set()
+    if not events or setting is None or not any(r.loaded and r.code in codes for r in facts.readings):
         return ()
     since = next((event.by.at for event in reversed(events) if event.cycles), events[0].by.at)
-    loaded, free = loaded_places(facts, since), places_now(facts)
+    loaded = loaded_places(facts, since)
+    held = [anchor for anchor in setting.anchors if anchor.code in loaded]
+    free = _last_free(facts, {anchor.code for anchor in held}) if held else {}
     found = []
-    for anchor in setting.anchors:
-        if anchor.code not in loaded or anchor.code not in free:
+    for anchor in held:
+        if anchor.code not in free:
             continue
         stood = np.array(free[anchor.code])
         mm = float(np.linalg.norm(np.array(loaded[anchor.code][-1][1]) - stood))
@@ -225,6 +228,24 @@ def slipped(facts: JobFacts, statics: PullsHeld | None) -> tuple[Crept, ...]:
         if mm > expected + SLIP_MM:
             found.append(Crept(anchor.id, anchor.code, mm, expected))
     return tuple(found)
+
+
+def _last_free(facts: JobFacts, codes: set[str]) -> dict[str, Row3]:
+    """Return where points were last read free in the set-up in force, by its fit alone: quick enough for every reading."""
+    setup = current_setup(facts)
+    fit = picture_of(facts, setup, facts.sheet, join=False).fit if setup and facts.sheet else None
+    if setup is None or fit is None or fit.rotation is None or fit.translation is None:
+        return {}
+    last = {
+        r.code: r.xyz
+        for r in counting(facts.readings)
+        if r.code in codes and r.xyz and not r.loaded and r.setup == setup.number
+    }
+    found: dict[str, Row3] = {}
+    for code, xyz in last.items():
+        x, y, z = apply_pose(np.array(fit.rotation), np.array(fit.translation), np.array([xyz]))[0]
+        found[code] = (float(x), float(y), float(z))
+    return found
 
 
 def free_place(facts: JobFacts, code: str) -> tuple[Row3, str] | None:

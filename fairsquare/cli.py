@@ -119,11 +119,12 @@ def demo(
     host: Annotated[str, typer.Option(help="the address to listen on")] = "127.0.0.1",
     port: Annotated[int, typer.Option(help="the port to listen on; the next free one when it is taken")] = 8000,
     folder: Annotated[Path, typer.Option(help="where the demo keeps its data")] = Path("var"),
+    towers: Annotated[bool, typer.Option(help="let a simulated tower pull as each board says")] = True,
 ) -> None:
-    """Run everything at once: a private MariaDB, the demo's jobs, the server and the simulated instrument."""
+    """Run everything at once: a private MariaDB, the demo's jobs, the server and the simulated instrument with its towers."""
     from fairsquare.service.demo import run_demo
 
-    raise typer.Exit(run_demo(folder, host, port, fresh=fresh))
+    raise typer.Exit(run_demo(folder, host, port, fresh=fresh, towers=towers))
 
 
 @app.command("load-demo")

@@ -23,8 +23,8 @@ class _Stopped(Exception):
     pass
 
 
-def run_demo(folder: Path, host: str, port: int, *, fresh: bool) -> int:
-    """Run the demo until Ctrl-C or a signal; return the exit status."""
+def run_demo(folder: Path, host: str, port: int, *, fresh: bool, towers: bool = True) -> int:
+    """Run the demo until Ctrl-C or a signal; return the exit status. Without `towers` nobody pulls as boards say."""
     for one in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
         signal.signal(one, _stop)
     own = Settings().database_url
@@ -41,7 +41,7 @@ def run_demo(folder: Path, host: str, port: int, *, fresh: bool) -> int:
         migrate(url)
         _load(url)
         address = f"http://{host}:{free_port(port, host)}"
-        children = _start_all(folder, host, address)
+        children = _start_all(folder, host, address, towers=towers)
         _welcome(address)
         return _watch(mariadb, children)
     except _Stopped:
@@ -72,14 +72,22 @@ def _load(url: str) -> None:
     desk.database.close()
 
 
-def _start_all(folder: Path, host: str, address: str) -> list[Popen[bytes]]:
+def _start_all(folder: Path, host: str, address: str, *, towers: bool) -> list[Popen[bytes]]:
     port = address.rpartition(":")[2]
     with (folder / "server.log").open("ab") as log:
         server = start([sys.executable, "-m", "fairsquare", "start", "--host", host, "--port", port], log=log)
     _wait_until_up(address, server, folder / "server.log")
     with (folder / "instrument.log").open("ab") as log:
         instrument = start(
-            [sys.executable, "-m", "fairsquare", "instrument", "--server", address, "--towers"],
+            [
+                sys.executable,
+                "-m",
+                "fairsquare",
+                "instrument",
+                "--server",
+                address,
+                "--towers" if towers else "--no-towers",
+            ],
             log=log,
             environment={
                 "FAIRSQUARE_INSTRUMENT_NAME": INSTRUMENT.name,

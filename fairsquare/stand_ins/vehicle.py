@@ -5,7 +5,7 @@ to misbehave: oil that runs low, a clamp that slips, a chain that goes slack, a 
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -70,7 +70,6 @@ class _Frame:
     follower: Follower
     standing: Standing
     held: tuple[Code, ...]
-    loads_by_node: Floats = field(default_factory=lambda: np.zeros(0))
 
 
 class SimulatedVehicle:

@@ -11,6 +11,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
+from fairsquare.core.cut.budget import CutBudget, CutBudgeted, cut_budget
+from fairsquare.core.cut.drill import DrillMap, WeldsMapped, drill_map
+from fairsquare.core.cut.place import CutsPlaced, PlaceCuts, place_cuts
 from fairsquare.core.damage.decide import DecideMember, MemberDecided, decide_member
 from fairsquare.core.damage.read import DamageRead, ReadDamage, read_damage
 from fairsquare.core.errors import FairSquareError, Refused
@@ -143,4 +146,7 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("simulate-frame", SimulateFrame, FrameSimulated, simulate_frame),
     Calculation("next-pull", NextPull, PullAdvised, next_pull),
     Calculation("plan-pulls", PlanPulls, PullsPlanned, plan_pulls),
+    Calculation("place-cuts", PlaceCuts, CutsPlaced, place_cuts),
+    Calculation("cut-budget", CutBudget, CutBudgeted, cut_budget),
+    Calculation("drill-map", DrillMap, WeldsMapped, drill_map),
 )

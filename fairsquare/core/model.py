@@ -36,6 +36,12 @@ class Model(BaseModel):
         return own
 
 
+class Spoken(Model):
+    """A model with a JSON name that Python keeps for itself, such as `from`: read by either name, written by the JSON one."""
+
+    model_config = ConfigDict(validate_by_name=True, validate_by_alias=True, serialize_by_alias=True)
+
+
 Many = Annotated[tuple[T, ...], _LISTED]
 Millimetres = Annotated[float, Field(ge=-LARGEST_MM, le=LARGEST_MM)]
 NotNegative = Annotated[float, Field(ge=0, le=LARGEST_MM)]

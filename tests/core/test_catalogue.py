@@ -45,6 +45,25 @@ REQUESTS = {
         "tools": [{"kind": "span", "sigma": 1, "to_mm": 2000}],
         "goal": ["F4L"],
     },
+    "place-cuts": {
+        "layers": [{"id": "outer", "from": 0, "to": 900, "thickness_mm": 1.2, "material": "mild"}],
+        "features": [{"kind": "hole", "from": 395, "to": 405, "layers": None}],
+        "damage": {"outer": [400, 800]},
+        "keep": "low",
+        "clearance_mm": {"hole": 15},
+    },
+    "cut-budget": {"marking": "tape", "kerf_mm": 1.2, "kerf_sigma_mm": 0.15, "trim_sigma_mm": 0.3},
+    "drill-map": {
+        "welds": [
+            {
+                "id": "1",
+                "stack": [{"part": "outer", "stays": False}, {"part": "inner", "stays": True}],
+                "reach_before": {"vehicle": ["top"]},
+                "reach_after": ["top"],
+            }
+        ],
+        "donor": "new",
+    },
     "judge-points": {"sheet": SHEET, "points": {"F4L": {"xyz": [2110, 478, 402], "covariance": NOUGHT}}},
     "read-damage": {
         "sheet": SHEET,

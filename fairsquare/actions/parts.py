@@ -1,11 +1,12 @@
 """Deeds of parts check-in: a part that came, counted off against the old one, and measured."""
 
+import math
 from typing import Any
 
 from fairsquare.actions.desk import Desk, JobView
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import PartItemKind
+from fairsquare.core.facts import Blank, PartItemKind
 from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.store import parts
@@ -15,19 +16,58 @@ from fairsquare.store.people import Person
 _MOST = 999
 
 
-def take_part_in(desk: Desk, person: Person, key: str, number: str, name: str, origin: str, source: str) -> int:
-    """Record a part that came and return its id."""
+def take_part_in(
+    desk: Desk,
+    person: Person,
+    key: str,
+    number: str,
+    name: str,
+    origin: str,
+    source: str,
+    identity: str = "",
+    blank: Blank | None = None,
+) -> int:
+    """Record a part that came, or that is made in the shop from a `blank`, and return its id.
+
+    `identity` is the number of the vehicle that a donor was cut from.
+    """
     check_may(person, "check parts in")
     said = " ".join(name.split())
     if len(said) < 3 or len(said) > 200:
         raise Refused("Name the part, such as right rear rail end.", field="name", value=name[:200])
-    if origin not in ("new", "donor"):
-        raise Refused("Is it new, or cut from a donor?", field="origin", value=origin[:20])
+    if origin not in ("new", "donor", "made"):
+        raise Refused("Is it new, cut from a donor, or made here?", field="origin", value=origin[:20])
+    if (origin == "made") != (blank is not None):
+        words = "A part made here has a blank: its length, width, thickness and material."
+        raise Refused(words, field="length", value=origin)
+    if blank is not None:
+        _check_blank(blank)
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        return {"id": parts.take_part_in(connection, view.job.id, said, origin, source.strip()[:200], person.id)}
+        known = identity.strip()[:120]
+        kept = parts.take_part_in(connection, view.job.id, said, origin, source.strip()[:200], known, blank, person.id)
+        return {"id": kept}
 
     return int(desk.in_job(person, key, f"part {number}", number, work)["id"])
+
+
+def _check_blank(blank: Blank) -> None:
+    for fold in blank.folds_mm:
+        if not 0 < fold < blank.width_mm:
+            raise Refused(f"A fold lies between 0 and {blank.width_mm:g} mm from one edge.", field="folds", value=fold)
+    for u, v, diameter in blank.holes_mm:
+        edge = min(u, blank.length_mm - u, v, blank.width_mm - v)
+        if not (diameter > 0 and math.isfinite(diameter) and edge > diameter / 2):
+            raise Refused(
+                f"A hole of {diameter:g} mm at {u:g} along and {v:g} across does not lie in the blank.",
+                field="holes",
+                value=[u, v, diameter],
+            )
+
+
+def part_comes_off(desk: Desk, person: Person, key: str, number: str, part: int, words: str, how: str) -> None:
+    """Note what has to come off a part before it goes in; with `how`, that it is off, and by what means."""
+    count_item(desk, person, key, number, part, "comes_off", words, 0, 1, how)
 
 
 def count_item(

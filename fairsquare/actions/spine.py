@@ -3,6 +3,7 @@
 from typing import Literal, NamedTuple
 
 from fairsquare.actions.desk import JobView
+from fairsquare.core.cut.job import cuts_want
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.pull.board import board_of, plan_of, pulls_wanted
 from fairsquare.core.pull.job import BOARD_WORDS
@@ -44,6 +45,7 @@ _STATIONS = (
     ("station", "pulls", "Plan the pulls", "pulls"),
     ("station", "board", "Pull", "board"),
     ("hold", "pulls_done", "Pulls done", "board"),
+    ("station", "cuts", "Cut", "cuts"),
     ("station", "fit", "Dry fit", "fit"),
     ("hold", "fit_accepted", "Fit accepted: weld", "fit"),
     ("station", "record", "Record", "record"),
@@ -114,6 +116,7 @@ def _done(view: JobView) -> dict[str, bool]:
         "pulls": bool(facts.pull_plans) or nothing_to_pull or closed.get("pulls_done", False),
         "board": closed.get("pulls_done", nothing_to_pull),
         "pulls_done": closed.get("pulls_done", True),
+        "cuts": closed["fit_accepted"] or (closed["decision_made"] and not cuts_want(facts)),
         "fit": bool(facts.gaps),
         "fit_accepted": closed["fit_accepted"],
         "record": False,
@@ -163,5 +166,6 @@ def _station_words(view: JobView, key: str) -> str:
         "decide": "Decide member by member",
         "pulls": "Plan the pulls",
         "board": _pull_words(view),
+        "cuts": next(iter(cuts_want(view.facts)), "Plan the cuts"),
         "fit": "Read the gaps on the dry fit",
     }.get(key, "Take the vehicle in")

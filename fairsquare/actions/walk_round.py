@@ -106,6 +106,7 @@ def keep_photo(
             "member": view.facts.members,
             "supplement": view.facts.supplement_lines,
             "part": view.facts.parts,
+            "section": view.facts.sections,
         }
         known = [one.id for one in things[about]] if about in things else None
         if known is not None and about_id not in known:

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from fairsquare.core.damage.decide import MakersWord, Material, MemberDecided, MemberRole, Sign
 from fairsquare.core.damage.read import DamageRead
 from fairsquare.core.facts import (
+    Blank,
     Chosen,
     DecisionFact,
     LineAnswer,
@@ -322,7 +323,9 @@ class PartIn(Sent):
 
     request_key: Key
     name: str
-    origin: Literal["new", "donor"]
+    origin: Literal["new", "donor", "made"]
+    identity: str = ""
+    blank: Blank | None = None
     source: str = ""
 
 

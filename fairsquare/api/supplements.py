@@ -78,7 +78,18 @@ def withdraw(number: str, supplement: int, sent: KeyOnly, desk: At, person: By) 
 @router.post("/jobs/{number}/parts", tags=["parts"], status_code=201)
 def take_part_in(number: str, sent: PartIn, desk: At, person: By) -> Given:
     """Record a part that came."""
-    return Given(ids=(parts.take_part_in(desk, person, sent.request_key, number, sent.name, sent.origin, sent.source),))
+    kept = parts.take_part_in(
+        desk,
+        person,
+        sent.request_key,
+        number,
+        sent.name,
+        sent.origin,
+        sent.source,
+        sent.identity,
+        sent.blank,
+    )
+    return Given(ids=(kept,))
 
 
 @router.post("/jobs/{number}/parts/{part}/items", tags=["parts"], status_code=201)

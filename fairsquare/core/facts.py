@@ -4,6 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from fairsquare.core.cut.lines import Whose
+from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, Topic, WeldsSaid
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Code, Many, Model, Row3
@@ -33,7 +35,7 @@ WalkKind = Literal[
     "other",
 ]
 PayersAnswer = Literal["approved", "refused", "asked"]
-PartItemKind = Literal["bracket", "nut", "stud", "hole", "pad", "layer", "other"]
+PartItemKind = Literal["bracket", "nut", "stud", "hole", "pad", "layer", "comes_off", "other"]
 LineAnswer = Literal["sound", "hurt", "absent", "open"]
 Chosen = Literal[
     "keep", "straighten", "section", "replace_at_seams", "inspect", "try", "straighten_then_replace", "leave"
@@ -206,7 +208,7 @@ class PhotoFact(Model):
     """A photo that is kept: of the job, of a finding (`walk`) or of a member, by its id; the checksum is of what is kept."""
 
     id: int
-    about: Literal["job", "walk", "member", "supplement", "part"]
+    about: Literal["job", "walk", "member", "supplement", "part", "section"]
     about_id: int | None
     name: str
     words: str
@@ -307,7 +309,10 @@ class GoAheadFact(Model):
 
 
 class PartItemFact(Model):
-    """Something on the old part, counted on the old and on the new; `plan` is what is done about what is missing."""
+    """Something on the old part, counted on the old and on the new; `plan` is what is done about what is missing.
+
+    What `comes_off` the new part is counted on it, and has come off when its plan says so.
+    """
 
     id: int
     part: int
@@ -332,14 +337,29 @@ class PartSpanFact(Model):
     by: Who
 
 
+class Blank(Model):
+    """A part that is made in the shop, flat, mm: its size, its folds along it by their distance from one edge, its holes (along,
+    across, diameter)."""
+
+    length_mm: Annotated[float, Field(gt=0, le=15000)]
+    width_mm: Annotated[float, Field(gt=0, le=3000)]
+    thickness_mm: Annotated[float, Field(gt=0, le=50)]
+    material: Material
+    touches: Material
+    folds_mm: Many[float] = ()
+    holes_mm: Many[Row3] = ()
+
+
 class PartFact(Model):
-    """A part that came: new, or cut from a donor."""
+    """A part that came: new, cut from a donor, or made in the shop. `identity`: the number of the vehicle that a donor was."""
 
     id: int
     name: str
-    origin: Literal["new", "donor"]
+    origin: Literal["new", "donor", "made"]
     source: str
     by: Who
+    identity: str = ""
+    blank: Blank | None = None
 
 
 class PullSettingFact(Model):
@@ -377,6 +397,60 @@ class PullEventFact(Model):
     cycles: Many[PointCycle] = ()
     after: AfterPull | None = None
     words: str = ""
+
+
+class SectionFact(Model):
+    """A member that is replaced, whole or in part: how that is planned."""
+
+    id: int
+    number: int
+    member: str
+    how: SectionHow
+    by: Who
+
+
+class SectionSaidFact(Model):
+    """What was last said of a section: its strip, its lines or its welds; one of them is there."""
+
+    id: int
+    section: int
+    topic: Topic
+    version: int
+    strip: StripSaid | None = None
+    lines: LinesSaid | None = None
+    welds: WeldsSaid | None = None
+    by: Who
+
+
+class WeldTickFact(Model):
+    """A weld of a section that was ticked off on one side, or whose tick was taken back; `did` is what the map said to do then."""
+
+    id: int
+    section: int
+    whose: Whose
+    weld: str
+    done: bool
+    did: str
+    by: Who
+
+
+CutKind = Literal["access", "final"]
+
+
+class CutMadeFact(Model):
+    """A cut that was made at a station of a layer. `overridden`: what was missing when a lead let the final line go on, and why."""
+
+    id: int
+    section: int
+    layer: str
+    kind: CutKind
+    at_mm: float
+    tool: str
+    words: str
+    overridden: tuple[str, ...] = ()
+    reason: str = ""
+    by: Who
+    taken_back: Who | None = None
 
 
 class SignatureFact(Model):
@@ -441,6 +515,10 @@ class JobFacts(Model):
     pull_plans: tuple[PullPlanFact, ...] = ()
     pull_events: tuple[PullEventFact, ...] = ()
     settlings: tuple[SettlingFact, ...] = ()
+    sections: tuple[SectionFact, ...] = ()
+    section_said: tuple[SectionSaidFact, ...] = ()
+    weld_ticks: tuple[WeldTickFact, ...] = ()
+    cuts_made: tuple[CutMadeFact, ...] = ()
 
     @property
     def practice(self) -> bool:

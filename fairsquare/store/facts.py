@@ -21,7 +21,7 @@ from fairsquare.core.facts import (
 )
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.store import damage, parts, photos, pulls, supplements
+from fairsquare.store import cuts, damage, parts, photos, pulls, supplements
 from fairsquare.store.database import Connection, rows, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
@@ -99,6 +99,11 @@ _PARTS = {
     "pull_events": "SELECT COUNT(*), MAX(id) FROM pull_event WHERE job_id = {job}",
     "settlings": """SELECT COUNT(*) + COUNT(r.settling_id), MAX(s.id) FROM settling s
                     LEFT JOIN settling_read r ON r.settling_id = s.id WHERE s.job_id = {job}""",
+    "sections": "SELECT COUNT(*), MAX(id) FROM section WHERE job_id = {job}",
+    "section_said": "SELECT COUNT(*), MAX(t.id) FROM section_said t JOIN section s ON s.id = t.section_id WHERE s.job_id = {job}",
+    "weld_ticks": "SELECT COUNT(*), MAX(t.id) FROM weld_tick t JOIN section s ON s.id = t.section_id WHERE s.job_id = {job}",
+    "cuts_made": """SELECT COUNT(*) + COUNT(b.cut_id), MAX(c.id) FROM cut_made c JOIN section s ON s.id = c.section_id
+                    LEFT JOIN cut_taken_back b ON b.cut_id = c.id WHERE s.job_id = {job}""",
     "member_decisions": "SELECT COUNT(*), MAX(id) FROM member_decision WHERE job_id = {job}",
 }
 """What is recorded of a job, table by table. Rows are only ever added: how many there are, and the last, say whether any were."""
@@ -212,6 +217,10 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         pull_plans=part("pull_plans", lambda: pulls.plans(connection, job.id)),
         pull_events=part("pull_events", lambda: pulls.events(connection, job.id)),
         settlings=part("settlings", lambda: pulls.settlings(connection, job.id)),
+        sections=part("sections", lambda: cuts.sections(connection, job.id)),
+        section_said=part("section_said", lambda: cuts.said_of(connection, job.id)),
+        weld_ticks=part("weld_ticks", lambda: cuts.ticks(connection, job.id)),
+        cuts_made=part("cuts_made", lambda: cuts.cuts(connection, job.id)),
         part_spans=part("part_spans", lambda: parts.spans(connection, job.id)),
     )
 

@@ -3,21 +3,33 @@
 from typing import Any
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import PartFact, PartItemFact, PartItemKind, PartSpanFact
+from fairsquare.core.facts import Blank, PartFact, PartItemFact, PartItemKind, PartSpanFact
 from fairsquare.store.database import Connection, insert, row, rows, who
 
 _WHO = "w.full_name, w.role"
 
 
-def take_part_in(connection: Connection, job_id: int, name: str, origin: str, source: str, person_id: int) -> int:
-    """Record a part that came and return its id."""
+def take_part_in(
+    connection: Connection,
+    job_id: int,
+    name: str,
+    origin: str,
+    source: str,
+    identity: str,
+    blank: Blank | None,
+    person_id: int,
+) -> int:
+    """Record a part that came, or is made in the shop from a blank, and return its id."""
     return insert(
         connection,
-        "INSERT INTO part (job_id, name, origin, source, person_id, at) VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))",
+        """INSERT INTO part (job_id, name, origin, source, identity, blank, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
         job_id,
         name,
         origin,
         source,
+        identity,
+        blank.model_dump_json() if blank else None,
         person_id,
     )
 
@@ -80,11 +92,15 @@ def parts(connection: Connection, job_id: int) -> tuple[PartFact, ...]:
     """Return the parts that came, oldest first."""
     found = _rows(
         connection,
-        f"""SELECT p.id, p.name, p.origin, p.source, p.at, {_WHO} FROM part p JOIN person w ON w.id = p.person_id
+        f"""SELECT p.id, p.name, p.origin, p.source, p.identity, p.blank, p.at, {_WHO}
+            FROM part p JOIN person w ON w.id = p.person_id
             WHERE p.job_id = %s ORDER BY p.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(PartFact.model_validate(one) for one in found)
+    return tuple(
+        PartFact.model_validate({**one, "blank": Blank.model_validate_json(one["blank"]) if one["blank"] else None})
+        for one in found
+    )
 
 
 def items(connection: Connection, job_id: int) -> tuple[PartItemFact, ...]:

@@ -114,7 +114,20 @@ def signed_in(request: Request) -> Session:
 
 
 _NOT_PRACTISED = frozenset(
-    {"holds", "record", "fit", "gaps", "decide", "walk-round", "take-in", "supplements", "parts", "photos", "close"}
+    {
+        "holds",
+        "record",
+        "fit",
+        "gaps",
+        "decide",
+        "walk-round",
+        "take-in",
+        "supplements",
+        "parts",
+        "photos",
+        "close",
+        "cuts",
+    }
 )
 """Pages of a job that practice does not have."""
 

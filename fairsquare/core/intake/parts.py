@@ -3,10 +3,12 @@
 import math
 from typing import NamedTuple
 
+from fairsquare.core.damage.decide import Material
 from fairsquare.core.facts import JobFacts, PartFact, PartItemFact, PartSpanFact
 from fairsquare.core.sheet.model import Sheet, points_by_first_code, tolerances
 
 COVERAGE = 2.0
+_LIGHT = frozenset({"aluminium", "casting"})
 
 
 class PartSpan(NamedTuple):
@@ -28,18 +30,54 @@ class PartState(NamedTuple):
     spans: tuple[PartSpan, ...]
 
     @property
+    def counted(self) -> tuple[PartItemFact, ...]:
+        """What was counted off against the old part."""
+        return tuple(one for one in self.items if one.kind != "comes_off")
+
+    @property
+    def comes_off(self) -> tuple[PartItemFact, ...]:
+        """What comes off the new part before it goes in: old sealer, foam, a neighbour's flange."""
+        return tuple(one for one in self.items if one.kind == "comes_off")
+
+    @property
+    def caution(self) -> str:
+        """What is to be said of a part made in the shop, where two metals would touch; empty where nothing is."""
+        blank = self.part.blank
+        return metals_touch(blank.material, blank.touches) if blank else ""
+
+    @property
     def faults(self) -> tuple[str, ...]:
         """What stands in the way of cutting for it, in words."""
+        if self.part.origin == "made":
+            return ()
         said = [f"{one.words}: {one.new_count} of {one.old_count}" for one in self.missing]
+        said += [f"{one.words} is still on it" for one in self.comes_off if not one.plan]
         away = [(one.span, one.span.mm - one.sheet_mm) for one in self.spans if one.off and one.sheet_mm is not None]
         said += [f"{span.a} to {span.b} is {abs(mm):.1f} mm too {'long' if mm > 0 else 'short'}" for span, mm in away]
-        if not self.items:
+        if not self.counted:
             said.append("not counted off against the old part")
         if self.part.origin == "donor" and not self.spans:
             said.append("a donor can be bent too: measure it")
-        if self.part.origin == "donor" and not any(one.kind == "layer" for one in self.items):
+        if self.part.origin == "donor" and not any(one.kind == "layer" for one in self.counted):
             said.append("its layers are not counted")
+        if self.part.origin == "donor" and not self.part.identity:
+            said.append("the number of the vehicle that it was cut from is not written down")
         return tuple(said)
+
+
+def metals_touch(a: Material, b: Material) -> str:
+    """Return the caution for two metals that touch: aluminium on steel corrodes where it is wet. Empty where nothing is to be said.
+
+    The galvanic series of metals in sea water, as handbooks have it, from memory; what is put between is the maker's to say.
+    """
+    if "composite" in (a, b):
+        return "A composite with carbon in it eats the metal that it touches: keep them apart as the maker has it."
+    if (a in _LIGHT) == (b in _LIGHT):
+        return ""
+    return (
+        "Aluminium on steel: where water gets between, the aluminium is eaten. Keep them apart (primer on both, adhesive or tape "
+        "between, coated rivets), and never weld one to the other."
+    )
 
 
 def part_states(facts: JobFacts) -> tuple[PartState, ...]:

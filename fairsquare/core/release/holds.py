@@ -7,6 +7,7 @@ says why; nothing is stored for that, the signed evidence is compared with today
 from collections.abc import Iterable
 from typing import Literal
 
+from fairsquare.core.cut.job import section_states
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.job import counting_walk, damage_of, open_findings, units_of
 from fairsquare.core.facts import HoldName, JobFacts, Role, SignatureFact
@@ -48,6 +49,7 @@ _WHY_CHANGED = {
     "movements": "something was moved",
     "gaps": "gaps were read again",
     "parts": "a part was checked again",
+    "cuts": "a cut was planned anew or made, or a weld was opened",
     "walk": "something was seen at the walk-round, or taken back",
     "members": "a member was looked at again",
     "decisions": "a member was decided anew",
@@ -409,7 +411,12 @@ def _missing_fit(facts: JobFacts, picture: Picture | None) -> list[Missing]:
         codes = [code for code, judged in picture.judged.items() if judged.state == state]
         if codes:
             missing.append(Missing(words=f"{_count(codes)} {words}: {_list(codes)}.", overridable=True))
-    return [*missing, *_missing_parts(facts), *_missing_gaps(facts)]
+    return [*missing, *_missing_parts(facts), *_missing_cuts(facts), *_missing_gaps(facts)]
+
+
+def _missing_cuts(facts: JobFacts) -> list[Missing]:
+    """Return what was planned to be cut and opened and is not done."""
+    return [Missing(words=f"{words}.", overridable=True) for state in section_states(facts) for words in state.wanting]
 
 
 def _missing_parts(facts: JobFacts) -> list[Missing]:
@@ -450,6 +457,9 @@ def _fit_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
     evidence["movements"] = _ids(move.id for move in facts.movements)
     if facts.parts:
         evidence["parts"] = _ids([*(one.id for one in facts.part_items), *(one.id for one in facts.part_spans)])
+    if facts.sections:
+        done = [*(one.id for one in facts.weld_ticks), *(one.id for one in facts.cuts_made)]
+        evidence["cuts"] = _ids([*(one.id for one in facts.section_said), *done])
     evidence["gaps"] = _ids({gap.place: gap.id for gap in facts.gaps}.values())
     if picture:
         evidence["readings"] = _ids(sorted(i for ids in picture.used.values() for i in ids))

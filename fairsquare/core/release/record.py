@@ -7,6 +7,7 @@ from fairsquare.core.damage.job import damage_of
 from fairsquare.core.damage.read import DamageRead
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.facts import (
+    CutMadeFact,
     DecisionFact,
     GapFact,
     GoAheadFact,
@@ -24,6 +25,8 @@ from fairsquare.core.facts import (
     PullSettingFact,
     ReadingFact,
     SafetyFact,
+    SectionFact,
+    SectionSaidFact,
     SettlementFact,
     SettlingFact,
     SetupFact,
@@ -32,6 +35,7 @@ from fairsquare.core.facts import (
     SupplementFact,
     SupplementLineFact,
     WalkFact,
+    WeldTickFact,
     Who,
     WorthFact,
 )
@@ -42,7 +46,7 @@ from fairsquare.core.model import Model
 from fairsquare.core.release.holds import HoldStatus, job_state
 from fairsquare.core.sheet.model import Sheet
 
-FORMAT: Literal["fairsquare-record/5"] = "fairsquare-record/5"
+FORMAT: Literal["fairsquare-record/6"] = "fairsquare-record/6"
 CAUTIONS: tuple[str, ...] = (
     "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
     "license anyone to do the work.",
@@ -86,7 +90,7 @@ class Results(Model):
 class JobRecord(Model):
     """A whole record: facts as they were recorded, and results as they follow from them."""
 
-    format: Literal["fairsquare-record/5"]
+    format: Literal["fairsquare-record/6"]
     software: str
     workshop: str
     made: Who
@@ -119,6 +123,10 @@ class JobRecord(Model):
     pull_plans: tuple[PullPlanFact, ...]
     pull_events: tuple[PullEventFact, ...]
     settlings: tuple[SettlingFact, ...]
+    sections: tuple[SectionFact, ...]
+    section_said: tuple[SectionSaidFact, ...]
+    weld_ticks: tuple[WeldTickFact, ...]
+    cuts_made: tuple[CutMadeFact, ...]
     results: Results
     cautions: tuple[str, ...]
 

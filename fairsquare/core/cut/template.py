@@ -1,0 +1,254 @@
+"""A template at true size: what is drawn on it, in mm, and how it is divided over sheets of paper.
+
+`u` runs along the member with the stations, `v` across its unrolled width from the first edge of its first face.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Literal, NamedTuple
+
+from fairsquare.core.cut.lines import EdgeLine, LayerLines, Whose
+from fairsquare.core.cut.section import FEATURES, StripLayer, StripSaid, WeldsSaid
+from fairsquare.core.errors import Refused
+
+Pen = Literal["outline", "fold", "line", "edge", "blade", "drill", "feature", "datum", "check", "text"]
+PENS: tuple[Pen, ...] = ("outline", "fold", "line", "edge", "blade", "drill", "feature", "datum", "check", "text")
+PEN_WORDS: dict[Pen, str] = {
+    "outline": "edge of the metal",
+    "fold": "fold",
+    "line": "the line that is drawn",
+    "edge": "where the edge stands",
+    "blade": "middle of the saw cut",
+    "drill": "drill",
+    "feature": "holes and brackets that are there",
+    "datum": "datum",
+    "check": "bar to check the printer by",
+    "text": "words",
+}
+CHECK_MM = 100.0
+USUAL_WIDTH_MM = 60.0
+"""The unrolled width that is drawn where nobody said how wide the faces are."""
+_BESIDE_MM = 150.0
+_TICK_MM = 6.0
+_UNDER_MM = 34.0
+MOST_MM = 20_000.0
+Point = tuple[float, float]
+
+
+class Stroke(NamedTuple):
+    """A straight line, from a to b."""
+
+    pen: Pen
+    a: Point
+    b: Point
+
+
+class Ring(NamedTuple):
+    """A circle."""
+
+    pen: Pen
+    middle: Point
+    radius: float
+
+
+class Label(NamedTuple):
+    """Words whose foot stands at a point; how high the letters are."""
+
+    pen: Pen
+    at: Point
+    high: float
+    words: str
+
+
+class Template(NamedTuple):
+    """What is drawn, and the rectangle that holds it: `low` and `high` in u and v."""
+
+    title: str
+    shapes: tuple[Stroke | Ring | Label, ...]
+    low: Point
+    high: Point
+
+    @property
+    def size(self) -> Point:
+        """How long and wide it is, mm."""
+        return self.high[0] - self.low[0], self.high[1] - self.low[1]
+
+
+class Paper(NamedTuple):
+    """A sheet of paper, lying: how wide and high it is, mm."""
+
+    name: str
+    width: float
+    height: float
+
+
+PAPERS: dict[str, Paper] = {"A4": Paper("A4", 297.0, 210.0), "Letter": Paper("Letter", 279.4, 215.9)}
+MARGIN_MM = 12.0
+OVERLAP_MM = 10.0
+"""What a sheet shows of the next one, so that joining marks lie on both."""
+
+
+class Tile(NamedTuple):
+    """One sheet: its column and row, from 1, and the part of the template that it shows."""
+
+    column: int
+    row: int
+    low: Point
+    high: Point
+
+
+def cut_template(
+    strip: StripSaid, lines: LayerLines, layer: StripLayer, whose: Whose, welds: WeldsSaid | None, *, from_datum: bool
+) -> Template:
+    """Return the template of one layer of the vehicle or of the donor: round its cut, or all the way from the datum."""
+    edge = lines.vehicle if whose == "vehicle" else lines.donor
+    reach = [edge.line_mm, edge.edge_mm, edge.blade_mm, edge.line_mm + edge.skew_mm]
+    low, high = min(reach) - _BESIDE_MM, max(reach) + _BESIDE_MM
+    low, high = max(low, layer.start), min(high, layer.end)
+    if from_datum:
+        low, high = min(low, 0.0), max(high, 0.0)
+    width = layer.width_mm or USUAL_WIDTH_MM
+    name = f"{layer.id}, {whose}"
+    shapes: list[Stroke | Ring | Label] = [*_outline(low, high, width), *_folds(layer, low, high)]
+    shapes += _cut(strip, edge, width)
+    shapes += _features(strip, layer, low, high, width)
+    shapes += _drilled(layer, welds, low, high) if welds else []
+    shapes += _datum(strip, low, high, width)
+    return _with_check(f"{name}: cut {strip.station_words(edge.line_mm)}", shapes, (low, 0.0), (high, width))
+
+
+def blank_template(
+    title: str, length: float, width: float, folds: Sequence[float], holes: Sequence[tuple[float, float, float]]
+) -> Template:
+    """Return the template of a part that is made in the shop: its blank, its folds along it, and its holes (u, v, diameter)."""
+    shapes: list[Stroke | Ring | Label] = [
+        *_outline(0.0, length, width),
+        *(Stroke("fold", (0.0, fold), (length, fold)) for fold in folds),
+    ]
+    for u, v, diameter in holes:
+        shapes += _hole("drill", (u, v), diameter)
+    return _with_check(title, shapes, (0.0, 0.0), (length, width))
+
+
+def tiles_of(template: Template, paper: Paper) -> tuple[Tile, ...]:
+    """Divide a template over sheets that overlap by `OVERLAP_MM`, row by row."""
+    across, down = paper.width - 2 * MARGIN_MM, paper.height - 2 * MARGIN_MM - 14.0
+    columns = _many(template.size[0], across)
+    rows = _many(template.size[1], down)
+    found = []
+    for row in range(rows):
+        for column in range(columns):
+            u = template.low[0] + column * (across - OVERLAP_MM)
+            v = template.low[1] + row * (down - OVERLAP_MM)
+            found.append(Tile(column + 1, row + 1, (u, v), (u + across, v + down)))
+    return tuple(found)
+
+
+def _many(length: float, one: float) -> int:
+    return 1 if length <= one else math.ceil((length - OVERLAP_MM) / (one - OVERLAP_MM) - 1e-9)
+
+
+def _with_check(title: str, shapes: list[Stroke | Ring | Label], low: Point, high: Point) -> Template:
+    if high[0] - low[0] > MOST_MM or high[1] - low[1] > MOST_MM:
+        raise Refused(
+            "A template is at most 20 m long and wide: look for a slip.", field="layer", value=high[0] - low[0]
+        )
+    foot = low[1] - _UNDER_MM
+    left = low[0] + 2.0
+    shapes += [
+        Stroke("check", (left, foot + 12.0), (left + CHECK_MM, foot + 12.0)),
+        *(
+            Stroke("check", (left + at, foot + 12.0 - (3.0 if at % 50 else 5.0)), (left + at, foot + 12.0 + 5.0))
+            for at in range(0, int(CHECK_MM) + 1, 10)
+        ),
+        Label("text", (left, foot + 2.0), 4.0, "this bar is 100 mm: measure it before anything is cut"),
+        Label("text", (left, foot + 21.0), 4.5, title),
+    ]
+    return Template(
+        title, tuple(shapes), (low[0] - 4.0, foot - 3.0), (max(high[0], left + CHECK_MM) + 4.0, high[1] + 14.0)
+    )
+
+
+def _outline(low: float, high: float, width: float) -> list[Stroke]:
+    return [Stroke("outline", (low, 0.0), (high, 0.0)), Stroke("outline", (low, width), (high, width))]
+
+
+def _folds(layer: StripLayer, low: float, high: float) -> list[Stroke | Label]:
+    found: list[Stroke | Label] = []
+    v = 0.0
+    for index, face in enumerate(layer.faces):
+        found.append(Label("text", (high - 34.0, v + face.width_mm / 2), 4.0, face.name))
+        v += face.width_mm
+        if index < len(layer.faces) - 1:
+            found.append(Stroke("fold", (low, v), (high, v)))
+    return found
+
+
+def _cut(strip: StripSaid, edge: EdgeLine, width: float) -> list[Stroke | Label]:
+    found: list[Stroke | Label] = []
+    drawn: Mapping[Pen, float] = {"line": edge.line_mm, "edge": edge.edge_mm, "blade": edge.blade_mm}
+    for pen, u in drawn.items():
+        found.append(Stroke(pen, (u, -3.0), (u + edge.skew_mm, width + 3.0)))
+    found.append(Label("text", (edge.line_mm + 2.0, width + 5.0), 4.5, f"line {strip.station_words(edge.line_mm)}"))
+    return found
+
+
+def _features(
+    strip: StripSaid, layer: StripLayer, low: float, high: float, width: float
+) -> list[Stroke | Ring | Label]:
+    found: list[Stroke | Ring | Label] = []
+    for feature in strip.features:
+        if feature.layers is not None and layer.id not in feature.layers:
+            continue
+        middle = (feature.start + feature.end) / 2
+        if not low <= middle <= high:
+            continue
+        v = width / 2 if feature.across_mm is None else feature.across_mm
+        if feature.kind in ("hole", "nut"):
+            found += _hole("feature", (middle, v), max(feature.end - feature.start, 3.0))
+        else:
+            found += [Stroke("feature", (u, v - 6.0), (u, v + 6.0)) for u in (feature.start, feature.end)]
+        found.append(Label("text", (middle + 2.0, v + 8.0), 3.5, feature.words or FEATURES[feature.kind]))
+    return found
+
+
+def _drilled(layer: StripLayer, welds: WeldsSaid, low: float, high: float) -> list[Stroke | Ring | Label]:
+    foot: dict[str, float] = {}
+    v = 0.0
+    for face in layer.faces:
+        foot[face.name.lower()] = v
+        v += face.width_mm
+    found: list[Stroke | Ring | Label] = []
+    for weld in welds.welds:
+        at = foot.get(weld.flange.lower())
+        if at is None or not low <= weld.at_mm <= high:
+            continue
+        place = (weld.at_mm, at + weld.across_mm)
+        found += [*_hole("drill", place, welds.hole_mm), Label("text", (place[0] + 5.0, place[1] + 3.0), 3.5, weld.id)]
+    return found
+
+
+def _hole(pen: Pen, middle: Point, diameter: float) -> list[Stroke | Ring]:
+    u, v = middle
+    arm = diameter / 2 + 2.0
+    return [
+        Ring(pen, middle, diameter / 2),
+        Stroke(pen, (u - arm, v), (u + arm, v)),
+        Stroke(pen, (u, v - arm), (u, v + arm)),
+    ]
+
+
+def _datum(strip: StripSaid, low: float, high: float, width: float) -> list[Stroke | Ring | Label]:
+    name = strip.datum or "datum"
+    if low <= 0.0 <= high:
+        return [
+            Stroke("datum", (0.0, -_TICK_MM), (0.0, width + _TICK_MM)),
+            Label("text", (2.0, -_TICK_MM - 5.0), 4.5, f"{name}: 0"),
+        ]
+    station = math.ceil(low / 50.0) * 50.0
+    found: list[Stroke | Ring | Label] = []
+    while station <= high:
+        found.append(Stroke("datum", (station, -_TICK_MM), (station, 0.0)))
+        found.append(Label("text", (station + 1.0, -_TICK_MM - 1.0), 4.0, f"{station:g} from {name}"))
+        station += 50.0
+    return found

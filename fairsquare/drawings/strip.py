@@ -1,0 +1,232 @@
+"""A member unrolled along its length: layers one above the other, what a cut keeps clear of, where it may stand, where it does."""
+
+from collections.abc import Callable, Mapping, Sequence
+from html import escape
+from typing import NamedTuple
+
+from markupsafe import Markup
+
+from fairsquare.core.cut.judge import StripPlaced
+from fairsquare.core.cut.section import BEHIND, FEATURES, StripFeature, StripLayer, StripSaid
+from fairsquare.core.facts import CutMadeFact
+
+WIDTH = 1060.0
+LEFT, RIGHT = 150.0, 24.0
+ROW, BETWEEN, TOP = 46.0, 40.0, 40.0
+_LETTER = 7.6
+_APART = 26.0
+
+
+class _Scale(NamedTuple):
+    low: float
+    per_mm: float
+
+    def x(self, mm: float) -> float:
+        return LEFT + (mm - self.low) * self.per_mm
+
+
+def strip_drawing(
+    strip: StripSaid,
+    placed: StripPlaced | None,
+    made: Sequence[CutMadeFact],
+    figure: Callable[[float], str],
+    *,
+    unit: str = "mm",
+    movable: bool = False,
+    cuts: Mapping[str, float] | None = None,
+) -> Markup:
+    """Return the strip. `cuts` are where its cuts are tried; else those that count. `figure` says a length in the person's unit."""
+    low = min(layer.start for layer in strip.layers)
+    high = max(layer.end for layer in strip.layers)
+    room = max(high - low, 1.0)
+    scale = _Scale(low - room * 0.02, (WIDTH - LEFT - RIGHT) / (room * 1.04))
+    judged = placed.judged if placed else None
+    shown = cuts if cuts is not None else judged.cuts if judged else {}
+    parts: list[str] = []
+    for row, layer in enumerate(strip.layers):
+        top = TOP + row * (ROW + BETWEEN)
+        parts += _layer(strip, layer, placed, scale, top)
+        parts += _made(layer, made, scale, top, figure)
+    foot = TOP + len(strip.layers) * (ROW + BETWEEN) - BETWEEN
+    parts += _behind(strip, scale, foot + 14)
+    axis = foot + (48.0 if strip.behind else 22.0)
+    parts += _axis(strip, scale, low, high, axis, figure, unit)
+    for row, layer in enumerate(strip.layers):
+        if layer.id in shown:
+            top = TOP + row * (ROW + BETWEEN)
+            broken = bool(judged and cuts is None and judged.broken.get(layer.id))
+            parts.append(_handle(layer, shown[layer.id], scale, top, figure, movable=movable, broken=broken))
+    return Markup(  # noqa: S704 - every text in it is escaped
+        f'<svg class="strip-drawing" role="{"group" if movable else "img"}" aria-label="The member unrolled along its length" '
+        f'viewBox="0 0 {WIDTH:g} {axis + 46:.0f}" data-low="{scale.low:.4f}" data-per-mm="{scale.per_mm:.8f}" data-left="{LEFT:g}">'
+        '<defs><pattern id="no-cut" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
+        '<path d="M0 0V7" class="no-cut-line"/></pattern><pattern id="hurt" width="6" height="6" patternUnits="userSpaceOnUse" '
+        'patternTransform="rotate(-45)"><path d="M0 0V6" class="hurt-line"/></pattern></defs>'
+        f"{''.join(parts)}</svg>"
+    )
+
+
+def _layer(strip: StripSaid, layer: StripLayer, placed: StripPlaced | None, scale: _Scale, top: float) -> list[str]:
+    a, b = scale.x(layer.start), scale.x(layer.end)
+    what = f"{layer.thickness_mm:g} {layer.material.replace('_', ' ')}"
+    parts = [
+        f'<text class="layer-name" x="0" y="{top + 20:.0f}">{escape(layer.id)}</text>',
+        f'<text class="layer-what" x="0" y="{top + 38:.0f}">{escape(what)}</text>',
+        f'<rect class="metal" x="{a:.1f}" y="{top:.1f}" width="{b - a:.1f}" height="{ROW:g}"/>',
+    ]
+    best = placed.best if placed else None
+    if best is not None and layer.id in best.rejected:
+        for one in best.rejected[layer.id]:
+            u, v = scale.x(one.start), scale.x(one.end)
+            parts.append(
+                f'<rect class="no-cut" x="{u:.1f}" y="{top:.1f}" width="{max(v - u, 0):.1f}" height="{ROW:g}">'
+                f"<title>no cut: {escape(one.reason.replace('_', ' '))}</title></rect>"
+            )
+        for low, high in best.feasible[layer.id]:
+            u, v = scale.x(low), scale.x(high)
+            parts.append(f'<path class="may-cut" d="M{u - 1:.1f} {top + ROW + 4:.1f}H{v + 1:.1f}"/>')
+    if layer.damage is not None:
+        u, v = scale.x(layer.damage[0]), scale.x(layer.damage[1])
+        parts.append(f'<rect class="hurt" x="{u:.1f}" y="{top:.1f}" width="{max(v - u, 2):.1f}" height="{ROW:g}"/>')
+        if v - u > 70:
+            parts.append(f'<text class="hurt-words" x="{(u + v) / 2:.1f}" y="{top + 29:.0f}">damaged</text>')
+    parts += [_feature(feature, scale, top) for feature in strip.features if _on(feature, layer)]
+    for window in strip.windows:
+        if window.layer == layer.id:
+            u, v = scale.x(window.start), scale.x(window.end)
+            parts.append(f'<path class="window" d="M{u:.1f} {top - 3:.1f}v-6H{v:.1f}v6"/>')
+            if v - u > 110:
+                parts.append(f'<text class="window-words" x="{u + 6:.1f}" y="{top - 12:.1f}">maker’s window</text>')
+    for reach in strip.access:
+        if reach.layer == layer.id:
+            u, v = scale.x(reach.start), scale.x(reach.end)
+            parts.append(f'<path class="reach" d="M{u:.1f} {top + ROW + 9:.1f}H{v:.1f}"><title>in reach</title></path>')
+    parts.append(f'<rect class="metal-edge" x="{a:.1f}" y="{top:.1f}" width="{b - a:.1f}" height="{ROW:g}"/>')
+    return parts
+
+
+def _on(feature: StripFeature, layer: StripLayer) -> bool:
+    inside = feature.end >= layer.start and feature.start <= layer.end
+    return inside and (feature.layers is None or layer.id in feature.layers)
+
+
+def _feature(feature: StripFeature, scale: _Scale, top: float) -> str:
+    """Return a feature by its shape: round for holes and nuts, a bracket, a bolted mount, a dented initiator, a plate."""
+    u, v = scale.x(feature.start), scale.x(feature.end)
+    middle, half, y = (u + v) / 2, max((v - u) / 2, 5.0), top + ROW / 2
+    title = f"<title>{escape(feature.words or FEATURES[feature.kind])}, {feature.start:g} to {feature.end:g}</title>"
+    if feature.kind == "hole":
+        body = f'<circle cx="{middle:.1f}" cy="{y:.1f}" r="{min(half, 15):.1f}"/>'
+    elif feature.kind == "nut":
+        body = (
+            f'<path d="M{middle - 8:.1f} {y:.1f}l4 -7h8l4 7l-4 7h-8z"/><circle cx="{middle:.1f}" cy="{y:.1f}" r="3"/>'
+        )
+    elif feature.kind == "bracket":
+        body = (
+            f'<path d="M{middle - half:.1f} {y - 13:.1f}v26M{middle - half:.1f} {y:.1f}H{middle + half:.1f}'
+            f'M{middle + half:.1f} {y - 13:.1f}v26"/>'
+        )
+    elif feature.kind == "crush_initiator":
+        step = half / 2
+        body = f'<path d="M{middle - half:.1f} {y:.1f}l{step:.1f} -9l{step:.1f} 18l{step:.1f} -18l{step:.1f} 9"/>'
+    elif feature.kind in ("hinge", "belt", "suspension"):
+        letter = {"hinge": "H", "belt": "B", "suspension": "S"}[feature.kind]
+        body = (
+            f'<rect x="{middle - max(half, 11):.1f}" y="{y - 15:.1f}" width="{2 * max(half, 11):.1f}" height="30"/>'
+            f'<text class="feature-letter" x="{middle:.1f}" y="{y + 6:.1f}">{letter}</text>'
+        )
+    elif feature.kind == "plate":
+        body = (
+            f'<rect class="plate" x="{middle - max(half, 16):.1f}" y="{y - 10:.1f}" width="{2 * max(half, 16):.1f}" height="20"/>'
+            f'<text class="feature-letter" x="{middle:.1f}" y="{y + 6:.1f}">ID</text>'
+        )
+    elif feature.kind == "reinforcement":
+        ends = f"{middle - half:.1f} {{}}H{middle + half:.1f}"
+        body = f'<path class="thick" d="M{ends.format(round(y - 17, 1))}M{ends.format(round(y + 17, 1))}"/>'
+    else:
+        body = f'<path d="M{middle:.1f} {y - 10:.1f}l10 10l-10 10l-10 -10z"/>'
+    return f'<g class="feature {feature.kind}">{title}{body}</g>'
+
+
+def _made(
+    layer: StripLayer, made: Sequence[CutMadeFact], scale: _Scale, top: float, figure: Callable[[float], str]
+) -> list[str]:
+    parts = []
+    for cut in made:
+        if cut.layer == layer.id:
+            x = scale.x(cut.at_mm)
+            words = "cut" if cut.kind == "final" else "access"
+            parts.append(f'<path class="made {cut.kind}" d="M{x:.1f} {top - 4:.1f}V{top + ROW + 4:.1f}"/>')
+            parts.append(
+                f'<text class="made-words" x="{x + 6:.1f}" y="{top + ROW - 6:.1f}">{words} {escape(figure(cut.at_mm))}</text>'
+            )
+    return parts
+
+
+def _behind(strip: StripSaid, scale: _Scale, top: float) -> list[str]:
+    if not strip.behind:
+        return []
+    parts = [f'<text class="layer-what" x="0" y="{top + 15:.0f}">behind it</text>']
+    taken = -1e9
+    for one in sorted(strip.behind, key=lambda b: b.start):
+        u, v = scale.x(one.start), scale.x(one.end)
+        words = one.words or BEHIND[one.kind]
+        parts.append(
+            f'<rect class="behind {one.kind}" x="{u:.1f}" y="{top:.1f}" width="{max(v - u, 4):.1f}" height="20"/>'
+        )
+        at = max(u + 6, taken + 8)
+        parts.append(f'<text class="behind-words" x="{at:.1f}" y="{top + 15:.0f}">{escape(words)}</text>')
+        taken = at + len(words) * _LETTER
+    return parts
+
+
+def _axis(
+    strip: StripSaid,
+    scale: _Scale,
+    low: float,
+    high: float,
+    y: float,
+    figure: Callable[[float], str],
+    unit: str,
+) -> list[str]:
+    step = next((s for s in (10, 20, 50, 100, 200, 500, 1000, 2000) if (high - low) / s <= 11), 5000)
+    words = f"{unit} {'behind' if strip.runs == 'rearward' else strip.runs} {strip.datum or 'the datum'}"
+    parts = [
+        f'<text class="layer-what" x="0" y="{y + 5:.0f}">{escape(words)}</text>',
+        f'<path class="axis" d="M{scale.x(low):.1f} {y:.1f}H{scale.x(high):.1f}"/>',
+    ]
+    station = -(-low // step) * step
+    while station <= high + 1e-9:
+        x = scale.x(station)
+        zero = " zero" if abs(station) < 1e-9 else ""
+        parts.append(f'<path class="axis{zero}" d="M{x:.1f} {y:.1f}v{12 if zero else 8}"/>')
+        parts.append(f'<text class="axis-words" x="{x:.1f}" y="{y + 26:.0f}">{escape(figure(station))}</text>')
+        station += step
+    return parts
+
+
+def _handle(
+    layer: StripLayer,
+    at: float,
+    scale: _Scale,
+    top: float,
+    figure: Callable[[float], str],
+    *,
+    movable: bool,
+    broken: bool,
+) -> str:
+    x, words = scale.x(at), figure(at)
+    wide = max(len(words) * 9.5 + 20, 60)
+    own = (
+        f' role="slider" tabindex="0" data-layer="{escape(layer.id)}" data-at="{at:.3f}" aria-label="Cut of {escape(layer.id)}" '
+        f'aria-valuemin="{layer.start:g}" aria-valuemax="{layer.end:g}" aria-valuenow="{at:.1f}" aria-valuetext="{escape(words)}"'
+        if movable
+        else ""
+    )
+    return (
+        f'<g class="cut{" broken" if broken else ""}"{own}>'
+        f'<rect class="cut-grip" x="{x - wide / 2:.1f}" y="{top - 34:.1f}" width="{wide:.1f}" height="{ROW + 44:.1f}"/>'
+        f'<path class="cut-line" d="M{x:.1f} {top - 6:.1f}V{top + ROW + 8:.1f}"/>'
+        f'<rect class="cut-box" x="{x - wide / 2:.1f}" y="{top - 30:.1f}" width="{wide:.1f}" height="25"/>'
+        f'<text class="cut-words" x="{x:.1f}" y="{top - 11:.1f}">{escape(words)}{" !" if broken else ""}</text></g>'
+    )

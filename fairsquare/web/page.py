@@ -29,7 +29,7 @@ from fairsquare.web import units as shown
 from fairsquare.web.units import Units
 
 COOKIE = "fairsquare"
-MOST_FIELDS = 2000
+MOST_FIELDS = 12_000
 templates = Jinja2Templates(directory=Path(__file__).parent / "templates")
 
 

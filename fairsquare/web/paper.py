@@ -6,10 +6,12 @@ Run as a module it reads HTML from standard input and writes the PDF to standard
 import subprocess
 import sys
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from pathlib import Path
 from threading import Lock
 
+from fastapi import Request, Response
+from fastapi.responses import RedirectResponse
 from markupsafe import Markup
 
 from fairsquare.core.errors import FairSquareError
@@ -18,6 +20,8 @@ from fairsquare.store.kept import Kept
 
 STATIC = Path(__file__).parent / "static"
 _LONGEST_S = 180
+QUICK_S = 4.0
+"""How long a PDF is waited for before a page says that it is being made."""
 
 
 class PaperFault(FairSquareError):
@@ -46,6 +50,15 @@ class Papers:
     def close(self) -> None:
         """Make no more."""
         self._makers.shutdown(wait=False, cancel_futures=True)
+
+
+def when_made(request: Request, paper: Future[bytes], address: str, page: Callable[[], Response]) -> Response:
+    """Go to a PDF once it is made; one that takes long is waited for on a `page` that asks again, and that can be left."""
+    polled = bool(request.headers.get("hx-request"))
+    made = wait([paper], timeout=0 if polled else QUICK_S).done
+    if polled:
+        return Response(status_code=204, headers={"HX-Redirect": address} if made else {})
+    return RedirectResponse(address, status_code=303) if made else page()
 
 
 def drawn_on_paper(drawing: Markup) -> Markup:

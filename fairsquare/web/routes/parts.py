@@ -1,20 +1,26 @@
 """Parts check-in: the new part laid beside the old, counted off, measured; what is missing blocks the cut."""
 
-from typing import get_args
+from typing import cast, get_args
 
 from fastapi import APIRouter, Depends, Request, Response
+from pydantic import ValidationError
 
 from fairsquare.actions import parts
 from fairsquare.actions.spine import spine
+from fairsquare.core.damage.decide import Material
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import PartItemKind
+from fairsquare.core.facts import Blank, PartItemKind
 from fairsquare.core.intake.parts import part_states
+from fairsquare.core.lengths import read_length
+from fairsquare.core.model import Row3
 from fairsquare.store.people import Session
 from fairsquare.web.forms import photos_of, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.words import MATERIALS
 
 router = APIRouter()
-KINDS: tuple[PartItemKind, ...] = get_args(PartItemKind)
+KINDS: tuple[PartItemKind, ...] = tuple(kind for kind in get_args(PartItemKind) if kind != "comes_off")
+ORIGINS = {"new": "new", "donor": "cut from a donor", "made": "made here, in the shop"}
 
 
 @router.get("/jobs/{number}/parts")
@@ -35,10 +41,60 @@ def take_in(request: Request, number: str, form: Form = Depends(sent_form)) -> R
             form.text("name"),
             form.text("origin"),
             form.text("source"),
+            form.text("identity"),
+            _blank(form) if form.text("origin") == "made" else None,
         )
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
     return go_to(job_path(number, "parts"))
+
+
+def _blank(form: Form) -> Blank:
+    """Return the blank of a part that is made here, as it was typed. Raises `Refused` that names the field."""
+
+    def size(name: str) -> float:
+        return float(read_length(form.text(name), "mm", field=name).mm)
+
+    def listed(name: str) -> tuple[str, ...]:
+        return tuple(part.strip() for part in form.text(name).split(",") if part.strip())
+
+    holes: list[Row3] = []
+    for hole in listed("holes"):
+        said = hole.split()
+        if len(said) != 3:
+            raise Refused("Each hole as along, across and diameter: 40 12 8, 80 12 8.", field="holes", value=hole)
+        u, v, d = (float(read_length(one, "mm", field="holes").mm) for one in said)
+        holes.append((u, v, d))
+    try:
+        return Blank(
+            length_mm=size("length"),
+            width_mm=size("width"),
+            thickness_mm=size("thickness"),
+            material=cast(Material, form.text("material")),
+            touches=cast(Material, form.text("touches")),
+            folds_mm=tuple(float(read_length(one, "mm", field="folds").mm) for one in listed("folds")),
+            holes_mm=tuple(holes),
+        )
+    except ValidationError as fault:
+        first = fault.errors()[0]
+        field = str(first["loc"][0]).removesuffix("_mm")
+        right = (
+            "choose one of the list"
+            if field in ("material", "touches")
+            else "above 0, and no longer than a part can be"
+        )
+        raise Refused(f"{field.capitalize()}: {right}.", field=field, value=str(first["input"])[:40]) from None
+
+
+@router.post("/jobs/{number}/parts/{part}/comes-off")
+def comes_off(request: Request, number: str, part: int, form: Form = Depends(sent_form)) -> Response:
+    """Note what has to come off a part, or that it is off."""
+    try:
+        how = form.text("how").strip() or ("off" if form.text("off") == "yes" else "")
+        parts.part_comes_off(desk_of(request), form.session.person, form.key, number, part, form.text("words"), how)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "part": str(part)})
+    return go_to(job_path(number, "parts") + f"#part-{part}")
 
 
 @router.post("/jobs/{number}/parts/{part}/items")
@@ -107,6 +163,8 @@ def _page(
         at="parts",
         states=part_states(view.facts),
         kinds={kind: kind for kind in KINDS},
+        origins=ORIGINS,
+        materials=MATERIALS,
         photos=photos_of(view.facts, "part"),
         codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
         call_unit=unit_of(request.cookies.get("call_unit", "mm")),

@@ -1,7 +1,7 @@
 """The record: made from the job as it stands, and kept; as a page, PDF, JSON and CSV."""
 
 import json
-from concurrent.futures import Future, wait
+from concurrent.futures import Future
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
@@ -14,11 +14,10 @@ from fairsquare.files.records import check_record, record_as_csv
 from fairsquare.store import records
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
-from fairsquare.web.paper import STATIC, Papers, drawn_on_paper
+from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
 from fairsquare.web.words import CONSTRUCTIONS, HIT_FROM, HIT_HEIGHT, HIT_WHERE
 
 router = APIRouter()
-QUICK_S = 4.0
 
 
 @router.get("/jobs/{number}/record")
@@ -73,14 +72,24 @@ def as_pdf(request: Request, sha256: str) -> Response:
 def paper(request: Request, sha256: str, session: Session = Depends(signed_in)) -> Response:
     """Have the PDF of a record made, and go to it; one that takes long is waited for on a page that can be left."""
     body = _body(request, sha256)
-    polled = bool(request.headers.get("hx-request"))
-    made = wait([_paper(request, sha256, body)], timeout=0 if polled else QUICK_S).done
-    if polled:
-        return Response(status_code=204, headers={"HX-Redirect": f"/records/{sha256}.pdf"} if made else {})
-    if made:
-        return go_to(f"/records/{sha256}.pdf")
-    view = desk_of(request).view(_record(body).number)
-    return render(request, "paper.html", session, view=view, spine=spine(view), at="record", sha256=sha256)
+
+    def page() -> Response:
+        view = desk_of(request).view(_record(body).number)
+        return render(
+            request,
+            "paper.html",
+            session,
+            view=view,
+            spine=spine(view),
+            at="record",
+            paper_station="Record",
+            paper_of="the record on paper",
+            slow_words="With hundreds of points it takes some seconds.",
+            poll=f"/records/{sha256}/paper",
+            back=f"/records/{sha256}",
+        )
+
+    return when_made(request, _paper(request, sha256, body), f"/records/{sha256}.pdf", page)
 
 
 @router.get("/records/{sha256}")

@@ -1,0 +1,250 @@
+"""What goes under the car on paper: templates at true size, the cut sheet, the drill map and the putting-in card."""
+
+import hashlib
+from concurrent.futures import Future
+
+import segno
+from fastapi import APIRouter, Depends, Request, Response
+from markupsafe import Markup
+
+from fairsquare.actions.cutting import section_of
+from fairsquare.actions.desk import JobView
+from fairsquare.actions.spine import spine
+from fairsquare.core.cut.gate import CAUTIONS
+from fairsquare.core.cut.job import SectionState
+from fairsquare.core.cut.lines import LayerLines, Whose
+from fairsquare.core.cut.section import BEHIND, JOINTS, Behind
+from fairsquare.core.cut.template import PAPERS, Paper, Template, blank_template, cut_template, tiles_of
+from fairsquare.core.cut.working import MARKS, putting_in
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import CutMadeFact
+from fairsquare.core.intake.parts import part_states
+from fairsquare.drawings.drill import mark_sign
+from fairsquare.drawings.strip import strip_drawing
+from fairsquare.drawings.template import template_dxf, template_svg, tile_svg
+from fairsquare.store.people import Session
+from fairsquare.web.drill_maps import bands, cannot, legend
+from fairsquare.web.page import clock, desk_of, job_path, render, signed_in, templates, units_of
+from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
+from fairsquare.web.units import length
+
+router = APIRouter()
+_SVG, _DXF, _PDF = "image/svg+xml", "image/vnd.dxf", "application/pdf"
+
+
+@router.get("/jobs/{number}/cuts/{section}/template.{kind}", dependencies=[Depends(signed_in)])
+def template_file(
+    request: Request,
+    number: str,
+    section: int,
+    kind: str,
+    layer: str = "",
+    whose: str = "vehicle",
+    reach: str = "cut",
+    paper: str = "A4",
+) -> Response:
+    """Return a template as SVG or DXF, or as PDF in sheets of paper."""
+    _, state = _section(request, number, section)
+    template = _template(state, layer, whose, reach)
+    return _file(request, template, kind, f"{number}-{section}-{layer}-{whose}", _paper(paper))
+
+
+@router.get("/jobs/{number}/cuts/{section}/template")
+def template_paper(
+    request: Request,
+    number: str,
+    section: int,
+    layer: str = "",
+    whose: str = "vehicle",
+    reach: str = "cut",
+    paper: str = "A4",
+    session: Session = Depends(signed_in),
+) -> Response:
+    """Have the sheets of a template made, and go to them; many sheets are waited for on a page that can be left."""
+    view, state = _section(request, number, section)
+    template = _template(state, layer, whose, reach)
+    size = _paper(paper)
+    query = request.url.query
+    base = job_path(number, f"cuts/{section}")
+    return _when_made(
+        request, session, view, template, size, f"{base}/template.pdf?{query}", f"{base}/template?{query}", base
+    )
+
+
+@router.get("/jobs/{number}/parts/{part}/template.{kind}", dependencies=[Depends(signed_in)])
+def blank_file(request: Request, number: str, part: int, kind: str, paper: str = "A4") -> Response:
+    """Return the template of a part that is made in the shop."""
+    view = desk_of(request).view(number)
+    return _file(request, _blank(view, part), kind, f"{number}-part-{part}", _paper(paper))
+
+
+@router.get("/jobs/{number}/parts/{part}/template")
+def blank_paper(
+    request: Request, number: str, part: int, paper: str = "A4", session: Session = Depends(signed_in)
+) -> Response:
+    """Have the sheets of a shop-made part's template made, and go to them."""
+    view = desk_of(request).view(number)
+    base = job_path(number, f"parts/{part}/template")
+    template, size = _blank(view, part), _paper(paper)
+    address = f"{base}.pdf?paper={size.name}"
+    return _when_made(
+        request, session, view, template, size, address, f"{base}?paper={size.name}", job_path(number, "parts")
+    )
+
+
+@router.get("/jobs/{number}/cuts/{section}/sheet.pdf")
+def cut_sheet(
+    request: Request, number: str, section: int, paper: str = "A4", session: Session = Depends(signed_in)
+) -> Response:
+    """Return the cut sheet, the drill map and the putting-in card as PDF."""
+    view, state = _section(request, number, section)
+    size = _paper(paper)
+    here = str(request.base_url).rstrip("/") + job_path(number, f"cuts/{section}")
+    page = _sheet_page(request, view, state, size, here, session.person.full_name)
+    name = hashlib.sha256(page.encode()).hexdigest()
+    papers: Papers = request.app.state.papers
+    body = papers.order(name, lambda: page).result()
+    return _inline(body, _PDF, f"{number}-cuts-{section}.pdf")
+
+
+def _section(request: Request, number: str, section: int) -> tuple[JobView, SectionState]:
+    view = desk_of(request).view(number)
+    return view, section_of(view, section)
+
+
+def _paper(name: str) -> Paper:
+    if name not in PAPERS:
+        raise Refused(f"Paper is {' or '.join(PAPERS)}.", field="paper", value=name[:20])
+    return PAPERS[name]
+
+
+def _template(state: SectionState, layer: str, whose: str, reach: str) -> Template:
+    lines: LayerLines | None = next((one for one in state.drawn if one.layer == layer), None)
+    own = state.layer(layer)
+    if state.strip is None or lines is None or own is None:
+        raise Refused("There is no line on this layer: settle where it is cut first.", field="layer", value=layer[:40])
+    side: Whose = "donor" if whose == "donor" else "vehicle"
+    return cut_template(state.strip, lines, own, side, state.welds, from_datum=reach == "datum")
+
+
+def _blank(view: JobView, part: int) -> Template:
+    found = next((one for one in view.facts.parts if one.id == part), None)
+    if found is None or found.blank is None:
+        raise Refused("There is no such part made here in this job.", field="part", value=part)
+    blank = found.blank
+    title = f"{found.name}: {blank.material.replace('_', ' ')}, {blank.thickness_mm:g} mm"
+    return blank_template(title, blank.length_mm, blank.width_mm, blank.folds_mm, blank.holes_mm)
+
+
+def _file(request: Request, template: Template, kind: str, name: str, paper: Paper) -> Response:
+    if kind == "svg":
+        return _attached(template_svg(template).encode(), _SVG, f"{name}.svg")
+    if kind == "dxf":
+        return _attached(template_dxf(template).encode(), _DXF, f"{name}.dxf")
+    if kind == "pdf":
+        return _inline(_sheets(request, template, paper).result(), _PDF, f"{name}.pdf")
+    raise Refused("A template is SVG, DXF or PDF.", field="kind", value=kind[:10])
+
+
+def _sheets(request: Request, template: Template, paper: Paper) -> Future[bytes]:
+    tiles = tiles_of(template, paper)
+    many = max(tile.column for tile in tiles), max(tile.row for tile in tiles)
+    name = hashlib.sha256(f"{paper.name} {template!r}".encode()).hexdigest()
+
+    def page() -> str:
+        sheets = [tile_svg(template, tile, paper, many) for tile in tiles]
+        return templates.get_template("template_print.html").render(sheets=sheets, paper=paper, title=template.title)
+
+    papers: Papers = request.app.state.papers
+    return papers.order(name, page)
+
+
+def _when_made(
+    request: Request,
+    session: Session,
+    view: JobView,
+    template: Template,
+    paper: Paper,
+    address: str,
+    poll: str,
+    back: str,
+) -> Response:
+    many = len(tiles_of(template, paper))
+
+    def page() -> Response:
+        return render(
+            request,
+            "paper.html",
+            session,
+            view=view,
+            spine=spine(view),
+            at="cuts",
+            paper_station="Cut",
+            paper_of="a template at true size",
+            slow_words=f"{many} sheets of {paper.name}: it takes some seconds.",
+            poll=poll,
+            back=back,
+        )
+
+    return when_made(request, _sheets(request, template, paper), address, page)
+
+
+def _sheet_page(request: Request, view: JobView, state: SectionState, paper: Paper, here: str, printed_by: str) -> str:
+    units = units_of(request)
+
+    def figure(mm: float) -> str:
+        return length(mm, units, 1).removesuffix(".0")
+
+    made: tuple[CutMadeFact, ...] = state.cuts
+    drawing = strip_drawing(state.strip, state.placed, made, figure, unit=units) if state.strip else None
+    part = state.welds.part if state.welds else None
+    return templates.get_template("cut_print.html").render(
+        style=(STATIC / "cut-print.css").as_uri(),
+        paper=paper,
+        view=view,
+        state=state,
+        here=here,
+        qr=Markup(segno.make(here, error="m").svg_inline(scale=3, border=2)),  # noqa: S704 - a drawing of the library's
+        drawing=drawn_on_paper(drawing) if drawing else None,
+        bands=[(flange, drawn_on_paper(one)) for flange, one in bands(state, view.job.number, linked=False)],
+        legend=[one._replace(sign=drawn_on_paper(one.sign)) for one in legend(state)],
+        cannot=cannot(state),
+        joints=JOINTS,
+        behind=[(one, one.words or BEHIND[one.kind], _near(state, one)) for one in state.strip.behind]
+        if state.strip
+        else [],
+        putting_in=putting_in(state.welds) if state.welds else {},
+        parts=[one for one in part_states(view.facts) if part is None or one.part.id == part],
+        marks=MARKS,
+        mark_sign=lambda mark: drawn_on_paper(mark_sign(mark)),
+        cautions=CAUTIONS,
+        units=units,
+        length=lambda mm, digits=1: length(mm, units, digits),
+        clock=clock,
+        printed_by=printed_by,
+        revision=view.job.revision,
+    )
+
+
+def _near(state: SectionState, behind: Behind) -> tuple[str, ...]:
+    """Return the layers whose cut goes through the stretch in which something lies behind, or stands within a hand of it."""
+    judged = state.placed.judged if state.placed else None
+    if judged is None:
+        return ()
+    return tuple(name for name, at in judged.cuts.items() if behind.start - 50.0 <= at <= behind.end + 50.0)
+
+
+def _attached(content: bytes, media_type: str, name: str) -> Response:
+    return Response(
+        content, media_type=media_type, headers={"content-disposition": f'attachment; filename="{_plain(name)}"'}
+    )
+
+
+def _inline(content: bytes, media_type: str, name: str) -> Response:
+    return Response(
+        content, media_type=media_type, headers={"content-disposition": f'inline; filename="{_plain(name)}"'}
+    )
+
+
+def _plain(name: str) -> str:
+    return "".join(letter if letter.isascii() and (letter.isalnum() or letter in "-._") else "-" for letter in name)

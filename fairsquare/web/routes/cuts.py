@@ -1,0 +1,353 @@
+"""Planning the cuts: members that are replaced, the strip of each, where it is cut and why, its lines, cuts as they are made."""
+
+from typing import Any, cast
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import cutting
+from fairsquare.actions.cutting import section_of
+from fairsquare.actions.desk import JobView
+from fairsquare.actions.spine import spine
+from fairsquare.core.cut.budget import LINE_WIDTHS_MM, CutBudgeted, Marking, cut_budget
+from fairsquare.core.cut.gate import CAUTIONS, final_waits
+from fairsquare.core.cut.job import SectionState, section_states, unplanned
+from fairsquare.core.cut.judge import judge_cuts, why_here
+from fairsquare.core.cut.lines import donor_longer
+from fairsquare.core.cut.section import (
+    BEHIND,
+    CLEARANCES,
+    FEATURES,
+    JOINTS,
+    RUNS,
+    SECTION_HOW,
+    LinesSaid,
+    SectionHow,
+)
+from fairsquare.core.cut.working import metals_that_touch, putting_in
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import CutKind
+from fairsquare.core.intake.parts import part_states
+from fairsquare.core.lengths import read_length
+from fairsquare.drawings.budget import budget_drawing
+from fairsquare.drawings.strip import strip_drawing
+from fairsquare.store.people import Session
+from fairsquare.web.drill_maps import bands, legend
+from fairsquare.web.forms import photos_of, whole
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
+from fairsquare.web.section_forms import STRIP_ROWS, lines_typed, strip_rows, strip_typed, typed_rows
+from fairsquare.web.units import length
+from fairsquare.web.words import MATERIALS
+
+router = APIRouter()
+MARKINGS: dict[Marking, str] = {"scribe": "scribe", "tape": "tape", "felt_tip": "felt tip"}
+
+
+@router.get("/jobs/{number}/cuts")
+def show(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the members that are replaced."""
+    return _index(request, session, number)
+
+
+@router.post("/jobs/{number}/cuts")
+def begin(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Begin to plan the replacement of a member."""
+    how = form.text("how")
+    try:
+        section = cutting.begin(
+            desk_of(request), form.session.person, form.key, number, form.text("member"), cast(SectionHow, how)
+        )
+    except FairSquareError as fault:
+        return _index(request, form.session, number, fault=fault, typed=form.typed())
+    page = {"cut": "strip", "seams": "welds"}.get(how)
+    return go_to(job_path(number, f"cuts/{section}/{page}" if page else "cuts"))
+
+
+@router.get("/jobs/{number}/cuts/{section}")
+def show_section(request: Request, number: str, section: int, session: Session = Depends(signed_in)) -> Response:
+    """Show a section: its strip with the cuts, the budget of its lines, its drill map. `cut-0` and on try cuts elsewhere."""
+    return _page(request, session, number, section)
+
+
+@router.get("/jobs/{number}/cuts/{section}/try")
+def try_cuts(request: Request, number: str, section: int, session: Session = Depends(signed_in)) -> Response:
+    """Show the strip with its cuts put elsewhere, what they break and what they cost."""
+    view = desk_of(request).view(number)
+    state = section_of(view, section)
+    return render(request, "parts/strip.html", session, view=view, state=state, **_strip_context(request, state))
+
+
+@router.get("/jobs/{number}/cuts/{section}/strip")
+def edit_strip(request: Request, number: str, section: int, session: Session = Depends(signed_in)) -> Response:
+    """Show the fields of a strip."""
+    return _strip_page(request, session, number, section)
+
+
+@router.post("/jobs/{number}/cuts/{section}/strip")
+def keep_strip(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
+    """Keep a strip as it was typed."""
+    typed = form.typed()
+    try:
+        if typed.get("do") == "more":
+            return _strip_page(request, form.session, number, section, typed=typed)
+        state = section_of(desk_of(request).view(number), section)
+        strip = strip_typed(typed, state.strip)
+        seen = whole(form.text("version"), "version")
+        cutting.keep_strip(desk_of(request), form.session.person, form.key, number, section, strip, seen)
+    except FairSquareError as fault:
+        return _strip_page(request, form.session, number, section, fault=fault, typed=typed)
+    return go_to(job_path(number, f"cuts/{section}"))
+
+
+@router.post("/jobs/{number}/cuts/{section}/put")
+def put(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
+    """Keep the cuts where a person put them, or let them go back to the best place."""
+    try:
+        state = section_of(desk_of(request).view(number), section)
+        if form.text("do") == "try":
+            return _page(request, form.session, number, section, typed=form.typed())
+        back = form.text("do") == "best"
+        chosen = {} if back else _typed_cuts(state, form.typed())
+        reason = "" if back else form.text("reason")
+        seen = whole(form.text("version"), "version")
+        cutting.put_cuts(desk_of(request), form.session.person, form.key, number, section, chosen, reason, seen)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, section, fault=fault, typed=form.typed())
+    return go_to(job_path(number, f"cuts/{section}"))
+
+
+@router.post("/jobs/{number}/cuts/{section}/lines")
+def keep_lines(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
+    """Keep how the lines are drawn, sawn and trimmed."""
+    try:
+        lines = lines_typed(form.typed())
+        seen = whole(form.text("version"), "version")
+        cutting.keep_lines(desk_of(request), form.session.person, form.key, number, section, lines, seen)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, section, fault=fault, typed=form.typed())
+    return go_to(job_path(number, f"cuts/{section}") + "#lines")
+
+
+@router.post("/jobs/{number}/cuts/{section}/made")
+def make(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
+    """Record a cut that is made."""
+    kind = form.text("kind")
+    try:
+        if kind not in ("access", "final"):
+            raise Refused("Is it an access cut or the final line?", field="kind", value=kind[:20])
+        at = float(read_length(form.text("at"), "mm", field="at").mm) if kind == "access" else None
+        cutting.make_cut(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            number,
+            section,
+            form.text("layer"),
+            cast(CutKind, kind),
+            at,
+            form.text("tool"),
+            form.text("words"),
+            form.text("reason"),
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, section, fault=fault, typed=form.typed())
+    return go_to(job_path(number, f"cuts/{section}") + "#made")
+
+
+@router.post("/jobs/{number}/cuts/{section}/made/{cut}/back")
+def take_back(request: Request, number: str, section: int, cut: int, form: Form = Depends(sent_form)) -> Response:
+    """Take back a cut that was recorded by mistake."""
+    try:
+        cutting.take_cut_back(desk_of(request), form.session.person, form.key, number, section, cut)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, section, fault=fault)
+    return go_to(job_path(number, f"cuts/{section}") + "#made")
+
+
+def _typed_cuts(state: SectionState, typed: dict[str, str]) -> dict[str, float]:
+    cut = state.strip.cut if state.strip else ()
+    found = {}
+    for index, layer in enumerate(cut):
+        text = typed.get(f"cut-{index}", "").strip()
+        if text:
+            found[layer.id] = float(read_length(text, "mm", field=f"cut-{index}").mm)
+    return found
+
+
+def _index(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    return render(
+        request,
+        "cuts.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="cuts",
+        states=section_states(view.facts),
+        unplanned=unplanned(view.facts),
+        how=SECTION_HOW,
+    )
+
+
+def _strip_context(request: Request, state: SectionState, typed: dict[str, str] | None = None) -> dict[str, Any]:
+    """Return the strip as drawn, its cuts as they count or as they are tried, and the words beside it."""
+    strip, placed, units = state.strip, state.placed, units_of(request)
+    if strip is None or placed is None:
+        return {"drawing": None, "trial": False, "judged": None, "best": None, "why": {}, "cut_texts": []}
+
+    def figure(mm: float) -> str:
+        return length(mm, units, 1).removesuffix(".0")
+
+    wanted = typed if typed is not None else dict(request.query_params)
+    trial: dict[str, float] = {}
+    fault: FairSquareError | None = None
+    try:
+        trial = _typed_cuts(state, wanted)
+    except FairSquareError as refused:
+        fault = refused
+    judged = placed.judged
+    if trial:
+        start = dict(placed.judged.cuts) if placed.judged else {layer.id: layer.start for layer in strip.cut}
+        judged = judge_cuts(strip.place, {**start, **trial}, placed.best)
+    best, place = placed.best, strip.place
+    return {
+        "drawing": strip_drawing(
+            strip, placed.model_copy(update={"judged": judged}), state.cuts, figure, unit=units, movable=True
+        ),
+        "trial": bool(trial),
+        "trial_fault": fault,
+        "judged": judged,
+        "best": best,
+        "why": {layer.id: why_here(place, best, layer.id) for layer in strip.cut} if best else {},
+        "cut_texts": [
+            (layer.id, wanted.get(f"cut-{index}") or (f"{judged.cuts[layer.id]:.10g}" if judged else ""))
+            for index, layer in enumerate(strip.cut)
+        ],
+    }
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    section: int,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    state = section_of(view, section)
+    part = state.welds.part if state.welds else None
+    return render(
+        request,
+        "section.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="cuts",
+        state=state,
+        states=section_states(view.facts),
+        joints=JOINTS,
+        waits={layer.id: final_waits(view.facts, view.state, state, layer.id) for layer in state.strip.cut}
+        if state.strip
+        else {},
+        layer_names={layer.id: layer.id for layer in state.strip.layers} if state.strip else {},
+        gone=[cut for cut in view.facts.cuts_made if cut.section == section and cut.taken_back],
+        photos=photos_of(view.facts, "section").get(state.fact.id, []),
+        parts=[one for one in part_states(view.facts) if part is None or one.part.id == part],
+        bands=bands(state, number)[:2],
+        legend=legend(state),
+        putting_in=putting_in(state.welds) if state.welds else {},
+        touching=metals_that_touch(state.welds) if state.welds else (),
+        cautions=CAUTIONS,
+        **_strip_context(request, state, typed if typed and "cut-0" in typed else None),
+        **_budget_context(state),
+    )
+
+
+def _budget_context(state: SectionState) -> dict[str, Any]:
+    """Return how surely the gap holds by each marking, drawn for the one that is used and the worst other."""
+    lines = state.lines
+    cut = state.strip.cut if state.strip else ()
+    backing = any(layer.joint in ("butt_backed", "butt_insert") for layer in cut) or not cut
+    if cut and all(layer.joint in ("lap", "factory_seam") for layer in cut):
+        return {"budget": None, "markings": MARKINGS, "lines": lines, "longer": donor_longer(lines)}
+    own = lines.budget(backing=backing)
+    table: list[tuple[Marking, str, CutBudgeted]] = []
+    for marking, words in MARKINGS.items():
+        table.append((marking, words, cut_budget(lines.budget(backing=backing, marking=marking))))
+    other: Marking = "felt_tip" if lines.marking != "felt_tip" else "scribe"
+    return {
+        "budget": cut_budget(own),
+        "budget_asked": own,
+        "budget_table": table,
+        "budget_drawing": budget_drawing(
+            own, lines.budget(backing=backing, marking=other), MARKINGS[lines.marking], MARKINGS[other]
+        ),
+        "budget_other": MARKINGS[other],
+        "markings": MARKINGS,
+        "widths": LINE_WIDTHS_MM,
+        "lines": lines,
+        "longer": donor_longer(lines),
+        "kerf_cautions": _kerf_cautions(lines, own.gap),
+    }
+
+
+def _kerf_cautions(lines: LinesSaid, gap: float) -> tuple[str, ...]:
+    if lines.kerf_mm <= gap:
+        return ()
+    return (
+        f"The saw cut is {lines.kerf_mm:g} mm wide, the gap {gap:g}: vehicle and donor laid over each other and cut in one stroke "
+        "would be left too far apart. Cut each to its own line.",
+    )
+
+
+def _strip_page(
+    request: Request,
+    session: Session,
+    number: str,
+    section: int,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view: JobView = desk_of(request).view(number)
+    state = section_of(view, section)
+    strip = state.strip
+    rows = typed_rows(typed, STRIP_ROWS) if typed else strip_rows(strip)
+    more = 12 if typed and typed.get("do") == "more" else 3
+    return render(
+        request,
+        "strip_editor.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="cuts",
+        state=state,
+        rows=rows,
+        blank=more,
+        fields=STRIP_ROWS,
+        features=FEATURES,
+        behind=BEHIND,
+        joints=JOINTS,
+        materials=MATERIALS,
+        runs=RUNS,
+        clearances={
+            kind: (typed or {}).get(f"clear-{kind}")
+            or f"{(strip.clearance_mm if strip else CLEARANCES).get(kind, usual):g}"
+            for kind, usual in CLEARANCES.items()
+        },
+        codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
+    )

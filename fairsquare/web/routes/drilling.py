@@ -1,0 +1,158 @@
+"""The drill map: the welds of a section typed in, the map worked off weld by weld on both sides."""
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import cutting
+from fairsquare.actions.cutting import section_of
+from fairsquare.actions.spine import spine
+from fairsquare.core.cut.job import SectionState
+from fairsquare.core.cut.lines import Whose
+from fairsquare.core.cut.section import FATES, WELD_KINDS
+from fairsquare.core.cut.working import MARKS
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.drawings.drill import mark_sign
+from fairsquare.store.people import Session
+from fairsquare.web.drill_maps import bands, cannot, counts, legend
+from fairsquare.web.forms import whole
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.section_forms import REACHES, WELD_ROWS, typed_rows, weld_rows, welds_typed
+from fairsquare.web.words import MATERIALS
+
+router = APIRouter()
+REACH_WORDS = {"both": "both sides", "top": "top", "bottom": "bottom", "none": "neither"}
+
+
+@router.get("/jobs/{number}/cuts/{section}/welds")
+def edit(request: Request, number: str, section: int, session: Session = Depends(signed_in)) -> Response:
+    """Show the fields of a section's welds."""
+    return _editor(request, session, number, section)
+
+
+@router.post("/jobs/{number}/cuts/{section}/welds")
+def keep(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
+    """Keep welds as they were typed."""
+    typed = form.typed()
+    try:
+        if typed.get("do") == "more":
+            return _editor(request, form.session, number, section, typed=typed)
+        welds = welds_typed(typed)
+        seen = whole(form.text("version"), "version")
+        cutting.keep_welds(desk_of(request), form.session.person, form.key, number, section, welds, seen)
+    except FairSquareError as fault:
+        return _editor(request, form.session, number, section, fault=fault, typed=typed)
+    return go_to(job_path(number, f"cuts/{section}/map"))
+
+
+@router.get("/jobs/{number}/cuts/{section}/map")
+def show(
+    request: Request,
+    number: str,
+    section: int,
+    whose: str = "vehicle",
+    weld: str = "",
+    session: Session = Depends(signed_in),
+) -> Response:
+    """Show the map, and what comes next on one side; `weld` is the one that is looked at."""
+    return _map(request, session, number, section, _side(whose), weld)
+
+
+@router.post("/jobs/{number}/cuts/{section}/map")
+def tick(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
+    """Tick a weld off, or take its tick back."""
+    whose = _side(form.text("whose"))
+    try:
+        done = form.text("done") != "no"
+        cutting.tick(
+            desk_of(request), form.session.person, form.key, number, section, whose, form.text("weld"), done=done
+        )
+    except FairSquareError as fault:
+        return _map(request, form.session, number, section, whose, "", fault=fault)
+    if request.headers.get("hx-request"):
+        return _map(request, form.session, number, section, whose, "")
+    return go_to(job_path(number, f"cuts/{section}/map?whose={whose}"))
+
+
+def _side(text: str) -> Whose:
+    return "donor" if text == "donor" else "vehicle"
+
+
+def _map(
+    request: Request,
+    session: Session,
+    number: str,
+    section: int,
+    whose: Whose,
+    weld: str,
+    *,
+    fault: FairSquareError | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    state = section_of(view, section)
+    if state.welds is None:
+        raise Refused("Its welds are not described yet.", field="section", value=section)
+    work, left = state.to_do(whose), state.open(whose)
+    looked = next((one for one in work if one.said.id == weld), None)
+    taken_back = [t for t in view.facts.weld_ticks if t.section == section and t.whose == whose and not t.done]
+    return render(
+        request,
+        "drill_map.html",
+        session,
+        fault=fault,
+        view=view,
+        spine=spine(view),
+        at="cuts",
+        state=state,
+        whose=whose,
+        work=work,
+        following=looked or (left[0] if left else None),
+        ordered=[*left, *(one for one in work if one not in left)],
+        bands=bands(state, number, whose),
+        legend=legend(state),
+        counts=counts(state),
+        cannot=cannot(state),
+        taken_back=taken_back,
+        marks=MARKS,
+        mark_sign=mark_sign,
+    )
+
+
+def _editor(
+    request: Request,
+    session: Session,
+    number: str,
+    section: int,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    state: SectionState = section_of(view, section)
+    said = state.welds
+    rows = typed_rows(typed, WELD_ROWS) if typed else weld_rows(said)
+    chosen: dict[str, Any] = {
+        "donor": said.donor if said else "new",
+        "part": str(said.part or "") if said else "",
+        "pilot": f"{said.pilot_mm:g}" if said else "3.2",
+        "hole": f"{said.hole_mm:g}" if said else "8",
+    }
+    return render(
+        request,
+        "welds_editor.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="cuts",
+        state=state,
+        rows=rows,
+        blank=12 if typed and typed.get("do") == "more" else 3,
+        chosen={name: (typed or {}).get(name, value) for name, value in chosen.items()},
+        parts={"": "—", **{str(part.id): part.name for part in view.facts.parts}},
+        fates=FATES,
+        kinds=WELD_KINDS,
+        materials=MATERIALS,
+        reaches={name: REACH_WORDS[name] for name in REACHES},
+    )

@@ -1,7 +1,7 @@
 """Deeds of cutting: members that are replaced, where they are cut, how their welds are opened, and what was done of it."""
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
 from fairsquare.actions.rights import check_may
@@ -20,10 +20,12 @@ from fairsquare.core.cut.section import (
     check_strip_said,
     check_welds_said,
 )
+from fairsquare.core.cut.template import Template, cut_template
 from fairsquare.core.cut.working import MappedWeld
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import CutKind
 from fairsquare.core.sheet.model import find_point, points_by_code
+from fairsquare.drawings.template import template_dxf, template_svg
 from fairsquare.store import cuts
 from fairsquare.store.cuts import Said
 from fairsquare.store.database import Connection
@@ -214,11 +216,34 @@ def make_cut(
     desk.in_job(person, key, f"cut {number} {section}", number, work)
 
 
-class _Waived:
+class _Waived(NamedTuple):
     """What was missing when a lead let a cut go on, and why."""
 
-    def __init__(self, words: tuple[str, ...], reason: str) -> None:
-        self.words, self.reason = words, reason
+    words: tuple[str, ...]
+    reason: str
+
+
+def template_of(state: SectionState, layer: str, whose: Whose, reach: str) -> Template:
+    """Return the template of a layer, round its cut, or (`reach` is `datum`) all the way from the datum. Raises `Refused`."""
+    lines = next((one for one in state.drawn if one.layer == layer), None)
+    own = state.layer(layer)
+    if state.strip is None or lines is None or own is None:
+        raise Refused("There is no line on this layer: settle where it is cut first.", field="layer", value=layer[:40])
+    return cut_template(state.strip, lines, own, whose, state.welds, from_datum=reach == "datum")
+
+
+def template_file(state: SectionState, kind: str, layer: str, whose: Whose, reach: str) -> tuple[str, bytes]:
+    """Return the media type and the content of a template as `svg` or `dxf`. Raises `Refused` for other kinds."""
+    return drawn_template(template_of(state, layer, whose, reach), kind)
+
+
+def drawn_template(template: Template, kind: str) -> tuple[str, bytes]:
+    """Return the media type and the content of a template as a file."""
+    if kind == "svg":
+        return "image/svg+xml", template_svg(template).encode()
+    if kind == "dxf":
+        return "image/vnd.dxf", template_dxf(template).encode()
+    raise Refused("A template is SVG, DXF or PDF.", field="kind", value=kind[:10])
 
 
 def _let_go_on(person: Person, view: JobView, state: SectionState, layer: str, reason: str) -> _Waived:

@@ -102,6 +102,9 @@ _MEMBERS: dict[str, dict[tuple[str, str], _Member]] = {
         ),
         ("right front rail", "inner"): _Member("high_strength", "structural", ("bent",), MakersWord(heat=False), 3.0),
         ("left front rail", ""): _Member("high_strength", "structural", ("bent",), MakersWord(heat=False), 1.5),
+        ("right apron", ""): _Member(
+            "mild", "structural", ("buckled", "kinked"), MakersWord(section=True), 5.5, donor="new, with its brace"
+        ),
     },
     HERON.name: {
         ("left frame", ""): _Member("mild", "structural", ("buckled", "bent"), MakersWord(heat=True), 6.0),
@@ -116,6 +119,9 @@ _MEMBERS: dict[str, dict[tuple[str, str], _Member]] = {
             7.0,
             "floor and rail are pulled together, then the rail is cut at the maker's window",
             "rail end with floor, from a donor: measured, three layers",
+        ),
+        ("luggage floor", ""): _Member(
+            "mild", "closing", ("kinked", "seam_torn"), MakersWord(), 6.0, donor="from the same donor as the rail end"
         ),
         ("left rear rail", ""): _Member("high_strength", "structural", ("bent",), MakersWord(heat=False), 1.0),
         ("right opening", ""): _Member("mild", "closing", ("bent", "seam_torn"), MakersWord(), 2.5),

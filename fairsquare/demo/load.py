@@ -14,6 +14,7 @@ from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.measure.calls import Context, understand_call
 from fairsquare.core.pull.board import setting_of
 from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
+from fairsquare.demo.cuts import cuts_of
 from fairsquare.demo.damage import decisions_of, walk_round_of
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.rig import RIG, setting_of_vehicle
@@ -170,6 +171,7 @@ def _tell_story(desk: Desk, persons: dict[str, Person], story: _Story, index: in
         codes = [p.code for p in story.vehicle.sheet.points if not p.reference and p.code not in story.unread]
         _read(desk, technician, number, story, codes, "point")
     decisions_of(desk, technician, lead, number, story.vehicle)
+    cuts_of(desk, technician, number, story.vehicle)
     setting = setting_of_vehicle(story.vehicle)
     if setting != setting_of(desk.view(number).facts):
         pulling.keep_setting(desk, technician, _key(), number, setting, 0)

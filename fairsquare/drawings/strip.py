@@ -7,14 +7,14 @@ from typing import NamedTuple
 from markupsafe import Markup
 
 from fairsquare.core.cut.judge import StripPlaced
-from fairsquare.core.cut.section import BEHIND, FEATURES, StripFeature, StripLayer, StripSaid
+from fairsquare.core.cut.section import BEHIND, FEATURES, RUNS, Behind, StripFeature, StripLayer, StripSaid
 from fairsquare.core.facts import CutMadeFact
 
 WIDTH = 1060.0
 LEFT, RIGHT = 150.0, 24.0
 ROW, BETWEEN, TOP = 46.0, 40.0, 40.0
 _LETTER = 7.6
-_APART = 26.0
+_LANE = 24.0
 
 
 class _Scale(NamedTuple):
@@ -49,7 +49,8 @@ def strip_drawing(
         parts += _made(layer, made, scale, top, figure)
     foot = TOP + len(strip.layers) * (ROW + BETWEEN) - BETWEEN
     parts += _behind(strip, scale, foot + 14)
-    axis = foot + (48.0 if strip.behind else 22.0)
+    lanes = 1 + max((lane for _, lane in _lanes(strip)), default=-1)
+    axis = foot + (26.0 + lanes * _LANE if lanes else 22.0)
     parts += _axis(strip, scale, low, high, axis, figure, unit)
     for row, layer in enumerate(strip.layers):
         if layer.id in shown:
@@ -89,7 +90,7 @@ def _layer(strip: StripSaid, layer: StripLayer, placed: StripPlaced | None, scal
         u, v = scale.x(layer.damage[0]), scale.x(layer.damage[1])
         parts.append(f'<rect class="hurt" x="{u:.1f}" y="{top:.1f}" width="{max(v - u, 2):.1f}" height="{ROW:g}"/>')
         if v - u > 70:
-            parts.append(f'<text class="hurt-words" x="{(u + v) / 2:.1f}" y="{top + 29:.0f}">damaged</text>')
+            parts.append(f'<text class="hurt-words" x="{v - 10:.1f}" y="{top + 29:.0f}">damaged</text>')
     parts += [_feature(feature, scale, top) for feature in strip.features if _on(feature, layer)]
     for window in strip.windows:
         if window.layer == layer.id:
@@ -163,20 +164,30 @@ def _made(
     return parts
 
 
+def _lanes(strip: StripSaid) -> tuple[tuple[Behind, int], ...]:
+    """Return what lies behind, each with the lane in which it is drawn: what overlaps lies in lanes of its own."""
+    ends: list[float] = []
+    found = []
+    for one in sorted(strip.behind, key=lambda b: b.start):
+        lane = next((k for k, end in enumerate(ends) if end < one.start), len(ends))
+        ends[lane : lane + 1] = [one.end]
+        found.append((one, lane))
+    return tuple(found)
+
+
 def _behind(strip: StripSaid, scale: _Scale, top: float) -> list[str]:
     if not strip.behind:
         return []
     parts = [f'<text class="layer-what" x="0" y="{top + 15:.0f}">behind it</text>']
-    taken = -1e9
-    for one in sorted(strip.behind, key=lambda b: b.start):
-        u, v = scale.x(one.start), scale.x(one.end)
+    for one, lane in _lanes(strip):
+        u, v, y = scale.x(one.start), scale.x(one.end), top + lane * _LANE
         words = one.words or BEHIND[one.kind]
+        inside = v - u > len(words) * _LETTER + 12 or v > WIDTH - 140
         parts.append(
-            f'<rect class="behind {one.kind}" x="{u:.1f}" y="{top:.1f}" width="{max(v - u, 4):.1f}" height="20"/>'
+            f'<rect class="behind {one.kind}" x="{u:.1f}" y="{y:.1f}" width="{max(v - u, 4):.1f}" height="20"/>'
         )
-        at = max(u + 6, taken + 8)
-        parts.append(f'<text class="behind-words" x="{at:.1f}" y="{top + 15:.0f}">{escape(words)}</text>')
-        taken = at + len(words) * _LETTER
+        at = u + 6 if inside else v + 6
+        parts.append(f'<text class="behind-words" x="{at:.1f}" y="{y + 15:.0f}">{escape(words)}</text>')
     return parts
 
 
@@ -190,7 +201,7 @@ def _axis(
     unit: str,
 ) -> list[str]:
     step = next((s for s in (10, 20, 50, 100, 200, 500, 1000, 2000) if (high - low) / s <= 11), 5000)
-    words = f"{unit} {'behind' if strip.runs == 'rearward' else strip.runs} {strip.datum or 'the datum'}"
+    words = f"{unit} {RUNS[strip.runs]} {strip.datum or 'the datum'}"
     parts = [
         f'<text class="layer-what" x="0" y="{y + 5:.0f}">{escape(words)}</text>',
         f'<path class="axis" d="M{scale.x(low):.1f} {y:.1f}H{scale.x(high):.1f}"/>',

@@ -13,6 +13,7 @@ from starlette.types import Receive, Scope, Send
 
 from fairsquare import __version__
 from fairsquare.actions import Desk
+from fairsquare.api.cuts import router as api_cuts_router
 from fairsquare.api.damage import router as api_damage_router
 from fairsquare.api.practice import router as api_practice_router
 from fairsquare.api.pulls import router as api_pulls_router
@@ -123,6 +124,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     ):
         app.include_router(module.router, include_in_schema=False)
     app.include_router(api_router)
+    app.include_router(api_cuts_router)
     app.include_router(api_damage_router)
     app.include_router(api_supplements_router)
     app.include_router(api_pulls_router)

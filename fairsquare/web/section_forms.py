@@ -112,7 +112,7 @@ def strip_typed(typed: Mapping[str, str], now: StripSaid | None) -> StripSaid:
     clearance = {
         kind: _length(typed.get(f"clear-{kind}", ""), f"clear-{kind}", usual) for kind, usual in CLEARANCES.items()
     }
-    cut = {layer.id for layer in layers if layer.damage is not None}
+    cut = {layer.id for layer in layers if layer.damage is not None and layer.joint != "factory_seam"}
     chosen = {name: at for name, at in now.chosen.items() if name in cut} if now else {}
     return _model(
         StripSaid,

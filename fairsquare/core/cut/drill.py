@@ -192,7 +192,7 @@ def _mapped(weld: Weld, kind: DonorKind) -> WeldMapped | WeldImpossible:
     found = _best(stack)
     if isinstance(found, str):
         blocking = tuple(names[index] for index in _in_the_way(stack))
-        return WeldImpossible(id=weld.id, stage=found, in_the_way=blocking, words=_words(stack, found, blocking))
+        return WeldImpossible(id=weld.id, stage=found, in_the_way=blocking, words=_words(stack, found, blocking, names))
     return WeldMapped(
         id=weld.id,
         vehicle=_named(found.vehicle, names),
@@ -357,7 +357,7 @@ def _in_the_way(stack: _Stack) -> tuple[int, ...]:
     return ()
 
 
-def _words(stack: _Stack, stage: Stage, blocking: Sequence[str]) -> str:
+def _words(stack: _Stack, stage: Stage, blocking: Sequence[str], parts: Sequence[str]) -> str:
     """Return why a weld cannot be done and what to do instead, for the one who holds the drill."""
     what = {
         "vehicle": "It cannot be opened on the vehicle",
@@ -370,7 +370,7 @@ def _words(stack: _Stack, stage: Stage, blocking: Sequence[str]) -> str:
             f"{what}: {names} {'is' if len(blocking) == 1 else 'are'} too hard to drill. Do not drill it; part the seam beside it, "
             "leave this weld to the maker's procedure, or move the seam to where the hard layer ends."
         )
-    instead = [words for words, changed in _remedies(stack, stage) if not isinstance(_best(changed), str)]
+    instead = [words for words, changed in _remedies(stack, stage, parts) if not isinstance(_best(changed), str)]
     if instead:
         return f"{what}. Instead: {instead[0]}."
     if stage == "rejoin":
@@ -381,7 +381,7 @@ def _words(stack: _Stack, stage: Stage, blocking: Sequence[str]) -> str:
     return f"{what} as the layers lie. Part the seam beside it, or move the seam."
 
 
-def _remedies(stack: _Stack, stage: Stage) -> Iterator[tuple[str, _Stack]]:
+def _remedies(stack: _Stack, stage: Stage, parts: Sequence[str]) -> Iterator[tuple[str, _Stack]]:
     """Yield what might be done about a weld, in words, each with the stack as it would then be."""
     seen: dict[Stage, tuple[Side, ...]] = {"vehicle": stack.vehicle, "donor": stack.donor, "rejoin": stack.after}
     when = {"vehicle": "on the vehicle", "donor": "on the donor", "rejoin": "once it is in"}[stage]
@@ -392,12 +392,15 @@ def _remedies(stack: _Stack, stage: Stage) -> Iterator[tuple[str, _Stack]]:
     both = stack._replace(squeeze=True, after=SIDES)
     yield "join it with squeeze-type tongs, both jaws in reach", both
     yield f"join it with squeeze-type tongs, and with both sides in reach {when}", _in_reach(both, stage)
-    others: tuple[tuple[Lot, str], ...] = (("donor", "come from the donor"), ("stays", "stay on the vehicle"))
-    for index, lot in enumerate(stack.lots):
+    others: tuple[tuple[Lot, str], ...] = (
+        ("donor", "let {} come with the part that goes in"),
+        ("stays", "leave a strip of {} on the vehicle there"),
+    )
+    for part, lot, index in zip(parts, stack.lots, range(len(parts)), strict=True):
         for other, how in others:
             if lot != other:
                 lots = (*stack.lots[:index], other, *stack.lots[index + 1 :])
-                yield f"let layer {index + 1} from the top {how}", stack._replace(lots=lots)
+                yield how.format(part), stack._replace(lots=lots)
 
 
 def _in_reach(stack: _Stack, stage: Stage) -> _Stack:

@@ -164,8 +164,8 @@ class StripSaid(Spoken):
 
     @property
     def cut(self) -> tuple[StripLayer, ...]:
-        """The layers that are cut."""
-        return tuple(layer for layer in self.layers if layer.damage is not None)
+        """The layers that are cut across: damaged, and not coming off at their seams."""
+        return tuple(layer for layer in self.layers if layer.damage is not None and layer.joint != "factory_seam")
 
     @property
     def place(self) -> PlaceCuts:
@@ -176,7 +176,7 @@ class StripSaid(Spoken):
             features=tuple(CutFeature(kind=f.kind, start=f.start, end=f.end, layers=f.layers) for f in self.features),
             windows=tuple(LayerStretch(layer=w.layer, start=w.start, end=w.end) for w in self.windows),
             access=tuple(LayerStretch(layer=w.layer, start=w.start, end=w.end) for w in self.access),
-            damage={layer.id: layer.damage for layer in self.layers if layer.damage is not None},
+            damage={layer.id: layer.damage for layer in self.cut if layer.damage is not None},
             keep=self.keep,
             clearance_mm=self.clearance_mm,
             stagger_mm=self.stagger_mm,
@@ -300,7 +300,7 @@ def check_strip_said(strip: StripSaid) -> None:
                 field=f"layers.{index}.to",
                 value=layer.end,
             )
-        if layer.damage is None and layer.id in strip.chosen:
+        if layer not in strip.cut and layer.id in strip.chosen:
             raise Refused(f"{layer.id} is not cut: say where its damage is first.", field=f"chosen.{layer.id}")
     _check_many(strip.layers, "layers", MOST_LAYERS)
     for field, listed in (("features", strip.features), ("windows", strip.windows), ("access", strip.access)):

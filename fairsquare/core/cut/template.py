@@ -28,9 +28,9 @@ PEN_WORDS: dict[Pen, str] = {
 CHECK_MM = 100.0
 USUAL_WIDTH_MM = 60.0
 """The unrolled width that is drawn where nobody said how wide the faces are."""
-_BESIDE_MM = 150.0
+_BESIDE_MM = 120.0
 _TICK_MM = 6.0
-_UNDER_MM = 34.0
+_UNDER_MM = 27.0
 MOST_MM = 20_000.0
 Point = tuple[float, float]
 
@@ -165,7 +165,7 @@ def _with_check(title: str, shapes: list[Stroke | Ring | Label], low: Point, hig
         Label("text", (left, foot + 21.0), 4.5, title),
     ]
     return Template(
-        title, tuple(shapes), (low[0] - 4.0, foot - 3.0), (max(high[0], left + CHECK_MM) + 4.0, high[1] + 14.0)
+        title, tuple(shapes), (low[0] - 4.0, foot - 3.0), (max(high[0], left + CHECK_MM) + 4.0, high[1] + 11.0)
     )
 
 
@@ -177,7 +177,7 @@ def _folds(layer: StripLayer, low: float, high: float) -> list[Stroke | Label]:
     found: list[Stroke | Label] = []
     v = 0.0
     for index, face in enumerate(layer.faces):
-        found.append(Label("text", (high - 34.0, v + face.width_mm / 2), 4.0, face.name))
+        found.append(Label("text", (low + 3.0, v + face.width_mm / 2 - 1.5), 4.0, face.name))
         v += face.width_mm
         if index < len(layer.faces) - 1:
             found.append(Stroke("fold", (low, v), (high, v)))

@@ -156,8 +156,6 @@ def _step(weld: WeldSaid, found: WeldMapped, whose: Whose, never: Sequence[str],
             "grind": f"grind away {' and '.join(cut.layers)} from the {cut.side}",
         }[cut.method]
         told.append(f"hole for the plug in {' and '.join(cut.layers)}" if own == "plug_hole" else how)
-    if never:
-        told.append(f"never into {' or '.join(never)}")
     return Step(weld.id, own, first.side, len(first.layers), first.layers, tuple(never), "; ".join(told))
 
 

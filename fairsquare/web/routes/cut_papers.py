@@ -7,21 +7,20 @@ import segno
 from fastapi import APIRouter, Depends, Request, Response
 from markupsafe import Markup
 
-from fairsquare.actions.cutting import section_of
+from fairsquare.actions.cutting import drawn_template, section_of, template_of
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.cut.gate import CAUTIONS
 from fairsquare.core.cut.job import SectionState
-from fairsquare.core.cut.lines import LayerLines, Whose
 from fairsquare.core.cut.section import BEHIND, JOINTS, Behind
-from fairsquare.core.cut.template import PAPERS, Paper, Template, blank_template, cut_template, tiles_of
+from fairsquare.core.cut.template import PAPERS, Paper, Template, blank_template, tiles_of
 from fairsquare.core.cut.working import MARKS, putting_in
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import CutMadeFact
 from fairsquare.core.intake.parts import part_states
 from fairsquare.drawings.drill import mark_sign
 from fairsquare.drawings.strip import strip_drawing
-from fairsquare.drawings.template import template_dxf, template_svg, tile_svg
+from fairsquare.drawings.template import tile_svg
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import bands, cannot, legend
 from fairsquare.web.page import clock, desk_of, job_path, render, signed_in, templates, units_of
@@ -29,7 +28,7 @@ from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
 from fairsquare.web.units import length
 
 router = APIRouter()
-_SVG, _DXF, _PDF = "image/svg+xml", "image/vnd.dxf", "application/pdf"
+_PDF = "application/pdf"
 
 
 @router.get("/jobs/{number}/cuts/{section}/template.{kind}", dependencies=[Depends(signed_in)])
@@ -119,12 +118,7 @@ def _paper(name: str) -> Paper:
 
 
 def _template(state: SectionState, layer: str, whose: str, reach: str) -> Template:
-    lines: LayerLines | None = next((one for one in state.drawn if one.layer == layer), None)
-    own = state.layer(layer)
-    if state.strip is None or lines is None or own is None:
-        raise Refused("There is no line on this layer: settle where it is cut first.", field="layer", value=layer[:40])
-    side: Whose = "donor" if whose == "donor" else "vehicle"
-    return cut_template(state.strip, lines, own, side, state.welds, from_datum=reach == "datum")
+    return template_of(state, layer, "donor" if whose == "donor" else "vehicle", reach)
 
 
 def _blank(view: JobView, part: int) -> Template:
@@ -137,13 +131,10 @@ def _blank(view: JobView, part: int) -> Template:
 
 
 def _file(request: Request, template: Template, kind: str, name: str, paper: Paper) -> Response:
-    if kind == "svg":
-        return _attached(template_svg(template).encode(), _SVG, f"{name}.svg")
-    if kind == "dxf":
-        return _attached(template_dxf(template).encode(), _DXF, f"{name}.dxf")
     if kind == "pdf":
         return _inline(_sheets(request, template, paper).result(), _PDF, f"{name}.pdf")
-    raise Refused("A template is SVG, DXF or PDF.", field="kind", value=kind[:10])
+    media, body = drawn_template(template, kind)
+    return _attached(body, media, f"{name}.{kind}")
 
 
 def _sheets(request: Request, template: Template, paper: Paper) -> Future[bytes]:

@@ -28,6 +28,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import CutKind
 from fairsquare.core.intake.parts import part_states
 from fairsquare.core.lengths import read_length
+from fairsquare.core.release.holds import Missing
 from fairsquare.drawings.budget import budget_drawing
 from fairsquare.drawings.strip import strip_drawing
 from fairsquare.store.people import Session
@@ -258,9 +259,7 @@ def _page(
         state=state,
         states=section_states(view.facts),
         joints=JOINTS,
-        waits={layer.id: final_waits(view.facts, view.state, state, layer.id) for layer in state.strip.cut}
-        if state.strip
-        else {},
+        gates=_gates(view, state),
         layer_names={layer.id: layer.id for layer in state.strip.layers} if state.strip else {},
         gone=[cut for cut in view.facts.cuts_made if cut.section == section and cut.taken_back],
         photos=photos_of(view.facts, "section").get(state.fact.id, []),
@@ -273,6 +272,21 @@ def _page(
         **_strip_context(request, state, typed if typed and "cut-0" in typed else None),
         **_budget_context(state),
     )
+
+
+def _gates(view: JobView, state: SectionState) -> list[tuple[list[str], tuple[Missing, ...]]]:
+    """Return the layers that are not cut yet, those together that wait for the same, with what that is."""
+    found: list[tuple[list[str], tuple[Missing, ...]]] = []
+    for layer in state.strip.cut if state.strip else ():
+        if state.final(layer.id) is not None:
+            continue
+        waits = final_waits(view.facts, view.state, state, layer.id)
+        same = next((names for names, missing in found if missing == waits), None)
+        if same is None:
+            found.append(([layer.id], waits))
+        else:
+            same.append(layer.id)
+    return found
 
 
 def _budget_context(state: SectionState) -> dict[str, Any]:

@@ -186,7 +186,7 @@ _TEAL_FLOOR = _Section(
             ),
             *_row("front flange", "floor / heel board", 0.0, 700.0, 8, 12, after=["top"]),
             *_row(
-                "front flange", "belt plate / floor / heel board", 300.0, 400.0, 2, 20, vehicle=["top"], after=["top"]
+                "front flange", "floor / heel board / belt plate", 300.0, 400.0, 2, 20, vehicle=["top"], after=["top"]
             ),
             *_row("rear flange", "rear panel / floor", 0.0, 640.0, 6, 22, after=["top", "bottom"]),
         ],
@@ -349,7 +349,7 @@ _DUNLIN_APRON = _Section(
             *_row("rail flange", "apron / rail", 130.0, 430.0, 7, 1, vehicle=["top"], after=["top"]),
             *_row("rail flange", "apron / rail / rail stiffener", 470.0, 560.0, 3, 8, vehicle=["top"], after=["top"]),
             *_row("front flange", "lock carrier / apron", 0.0, 160.0, 4, 11, vehicle=["top"], after=["top", "bottom"]),
-            *_row("brace flange", "apron / brace / rail", 40.0, 140.0, 3, 15, vehicle=["top"], after=["top"]),
+            *_row("brace flange", "apron / brace / rail", 40.0, 140.0, 3, 15, vehicle=["top"], squeeze=True),
         ],
     },
 )

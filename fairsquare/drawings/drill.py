@@ -79,7 +79,7 @@ def drill_drawing(
             parts.append(_weld(weld.step(whose), whose, x, y, top, done=is_done(whose, weld.said.id), at=at, link=link))
     height = rows[1][1] + _ROW + 26
     return Markup(  # noqa: S704 - every text in it is escaped
-        f'<svg class="drill-drawing" role="img" aria-label="Drill map, vehicle above and donor below" '
+        f'<svg class="drill-drawing" role="{"group" if link else "img"}" aria-label="Drill map, vehicle above and donor below" '
         f'viewBox="0 0 {WIDTH:g} {height:g}">{"".join(parts)}</svg>'
     )
 

@@ -150,7 +150,7 @@ def test_a_part_is_counted_off_and_measured(as_role, desk: Desk) -> None:
     with_sheet(as_role("technician"), job)
     path = f"/jobs/{job}/parts"
     assert "Name the part" in keahi.post(path, 422, name="", origin="donor")
-    page = keahi.post(path, name="right rear rail end", origin="donor", source="yard at the north quay")
+    page = keahi.post(path, name="right rear rail end", origin="donor", source="yard at the north quay", identity="X12")
     assert "a donor can be bent too: measure it" in page
     (state,) = part_states(desk.view(job).facts)
     own = f"{path}/{state.part.id}"

@@ -103,6 +103,11 @@ class SectionState(NamedTuple):
             if self.fact.how == "seams":
                 found.append(f"{name}: its welds are not mapped")
             return tuple(found)
+        stuck = [one.said.id for one in mapped_welds(self.welds) if one.fault]
+        if stuck:
+            found.append(
+                f"{name}: cannot be done as they lie: {', '.join(stuck[:8])}{' and more' if stuck[8:] else ''}"
+            )
         for whose in SIDES:
             many = len(self.open(whose))
             if many:

@@ -21,10 +21,16 @@ async function ask() {
   try {
     const answer = await fetch(mine, { headers: { "hx-request": "true" } });
     if (answer.ok) {
-      const part = document.getElementById("strip");
-      const focused = document.activeElement?.dataset?.layer;
-      part.outerHTML = await answer.text();
-      if (focused) document.querySelector(`#strip [data-layer="${CSS.escape(focused)}"]`)?.focus();
+      const text = await answer.text();
+      if (dragged) {
+        // What a finger holds on to must stay: the drawing is exchanged when it lets go, the words at once.
+        const fresh = new DOMParser().parseFromString(text, "text/html");
+        document.querySelector("#strip .strip-words").replaceWith(fresh.querySelector(".strip-words"));
+      } else {
+        const focused = document.activeElement?.dataset?.layer;
+        document.getElementById("strip").outerHTML = text;
+        if (focused) document.querySelector(`#strip [data-layer="${CSS.escape(focused)}"]`)?.focus();
+      }
     }
   } finally {
     asking = false;
@@ -38,6 +44,11 @@ function move(handle, mm) {
   const input = field(handle.dataset.layer);
   if (!input) return;
   input.value = Math.round(Math.min(high, Math.max(low, mm)) * 2) / 2;
+  if (dragged) {
+    const perMm = Number(handle.ownerSVGElement.dataset.perMm);
+    handle.setAttribute("transform", `translate(${(Number(input.value) - Number(handle.dataset.at)) * perMm} 0)`);
+    handle.querySelector(".cut-words").textContent = input.value;
+  }
   tryIt();
 }
 
@@ -60,9 +71,12 @@ document.addEventListener("pointermove", (event) => {
   const svg = document.querySelector("#strip svg");
   move(svg.querySelector(`[data-layer="${CSS.escape(dragged)}"]`), station(svg, event));
 });
+document.addEventListener("touchmove", (event) => dragged && event.preventDefault(), { passive: false });
 for (const end of ["pointerup", "pointercancel"]) {
   document.addEventListener(end, () => {
+    if (!dragged) return;
     dragged = null;
+    tryIt();
   });
 }
 document.addEventListener("keydown", (event) => {

@@ -14,7 +14,7 @@ import httpx
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from bench import board, damage, honesty, measuring, pulls
+from bench import board, cuts, damage, honesty, measuring, pulls
 from bench.stage import Stage, stage
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.facts import HoldName
@@ -51,6 +51,7 @@ def main() -> int:
         load(at.desk)
         paths = fill(at)
         ratios |= pages(at, paths)
+        over += tell_cuts(at)
         over += tell_live(at)
         board.begin(at)
         median, late = board.until_on_board(at)
@@ -116,6 +117,17 @@ def tell_pulls() -> int:
     ratio = pulls.frame_over_solves()
     sys.stdout.write(f"60 members in 40 steps over 1600 plain solves of 120 unknowns: {ratio:.2f}   (limit 1)\n")
     return (planned.home < LEAST_HOME) + (ratio > 1)
+
+
+def tell_cuts(at: Stage) -> int:
+    """Print how quickly a strip follows a dragged cut, and how long a large map takes; return how many limits were passed."""
+    found = cuts.dragged(at)
+    sys.stdout.write(
+        f"a cut dragged over {cuts.LAYERS} layers and {cuts.FEATURES} features: median {found.median * 1000:.0f} ms, "
+        f"95th percentile {found.late * 1000:.0f} ms (limit 100); placing all cuts anew {found.placing * 1000:.0f} ms\n"
+        f"a map of {cuts.WELDS} welds: {found.mapping:.2f} s, its page {found.map_page:.2f} s (limit 1)\n"
+    )
+    return (found.late > 0.1) + (max(found.mapping, found.map_page) > 1)
 
 
 def tell_live(at: Stage) -> int:

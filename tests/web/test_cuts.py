@@ -432,7 +432,7 @@ def rasterised(pdf: bytes, page: int, dpi: float) -> np.ndarray:
 def test_a_printed_template_measures_what_it_says(planned, as_role, paper, size) -> None:
     """The page rasterised at 600 dots an inch: the check bar is 100 mm, the line stands where it should from the datum."""
     query = f"layer=outer&whose=vehicle&reach=datum&paper={paper}"
-    answer = as_role("technician").http.get(f"/jobs/{planned}/cuts/1/template?{query}")
+    answer = as_role("technician").http.get(f"/jobs/{planned}/cuts/1/template.pdf?{query}")
     assert answer.headers["content-type"] == "application/pdf"
     reader = PdfReader(io.BytesIO(answer.content))
     box = reader.pages[0].mediabox

@@ -70,11 +70,14 @@ def show_section(request: Request, number: str, section: int, session: Session =
 
 
 @router.get("/jobs/{number}/cuts/{section}/try")
-def try_cuts(request: Request, number: str, section: int, session: Session = Depends(signed_in)) -> Response:
-    """Show the strip with its cuts put elsewhere, what they break and what they cost."""
+def try_cuts(
+    request: Request, number: str, section: int, words: bool = False, session: Session = Depends(signed_in)
+) -> Response:
+    """Show the strip with its cuts put elsewhere, what they break and what they cost; `words` alone while one is dragged."""
     view = desk_of(request).view(number)
     state = section_of(view, section)
-    return render(request, "parts/strip.html", session, view=view, state=state, **_strip_context(request, state))
+    part = "parts/strip_words.html" if words else "parts/strip.html"
+    return render(request, part, session, view=view, state=state, **_strip_context(request, state, drawn=not words))
 
 
 @router.get("/jobs/{number}/cuts/{section}/strip")
@@ -198,7 +201,9 @@ def _index(
     )
 
 
-def _strip_context(request: Request, state: SectionState, typed: dict[str, str] | None = None) -> dict[str, Any]:
+def _strip_context(
+    request: Request, state: SectionState, typed: dict[str, str] | None = None, *, drawn: bool = True
+) -> dict[str, Any]:
     """Return the strip as drawn, its cuts as they count or as they are tried, and the words beside it."""
     strip, placed, units = state.strip, state.placed, units_of(request)
     if strip is None or placed is None:
@@ -222,12 +227,14 @@ def _strip_context(request: Request, state: SectionState, typed: dict[str, str] 
     return {
         "drawing": strip_drawing(
             strip, placed.model_copy(update={"judged": judged}), state.cuts, figure, unit=units, movable=True
-        ),
+        )
+        if drawn
+        else None,
         "trial": bool(trial),
         "trial_fault": fault,
         "judged": judged,
         "best": best,
-        "why": {layer.id: why_here(place, best, layer.id) for layer in strip.cut} if best else {},
+        "why": {layer.id: why_here(place, best, layer.id) for layer in strip.cut} if best and drawn else {},
         "cut_texts": [
             (layer.id, wanted.get(f"cut-{index}") or (f"{judged.cuts[layer.id]:.10g}" if judged else ""))
             for index, layer in enumerate(strip.cut)

@@ -22,10 +22,9 @@ async function ask() {
     const answer = await fetch(mine, { headers: { "hx-request": "true" } });
     if (answer.ok) {
       const text = await answer.text();
-      if (dragged) {
+      if (mine.includes("words=1")) {
         // What a finger holds on to must stay: the drawing is exchanged when it lets go, the words at once.
-        const fresh = new DOMParser().parseFromString(text, "text/html");
-        document.querySelector("#strip .strip-words").replaceWith(fresh.querySelector(".strip-words"));
+        document.querySelector("#strip .strip-words").outerHTML = text;
       } else {
         const focused = document.activeElement?.dataset?.layer;
         document.getElementById("strip").outerHTML = text;
@@ -55,6 +54,7 @@ function move(handle, mm) {
 function tryIt() {
   const query = new URLSearchParams();
   document.querySelectorAll("#cut-form [data-cut]").forEach((input) => query.set(input.name, input.value));
+  if (dragged) query.set("words", "1");
   wanted = `${document.getElementById("strip").dataset.try}?${query}`;
   ask();
 }

@@ -22,10 +22,10 @@ VIEWS = {
     "set-up": f"/jobs/{DUNLIN}/set-up",
     "measure": f"/jobs/{DUNLIN}/measure?point=F4R",
     "measure-gauges": f"/jobs/{HERON}/measure?seen=gauges&point=F2L",
-    "measure-readings": f"/jobs/{HERON}/measure?seen=readings",
     "why": f"/jobs/{DUNLIN}/why/F4R",
     "damage": f"/jobs/{DUNLIN}/damage",
     "decide": f"/jobs/{DUNLIN}/decide?member=right+front+rail&layer=outer",
+    "cuts": f"/jobs/{TEAL}/cuts/1",
     "fit": f"/jobs/{DUNLIN}/fit",
     "hold": f"/jobs/{DUNLIN}/holds/fit_accepted",
 }
@@ -48,12 +48,7 @@ def main() -> int:
         page.click("button:has-text('Make the record')")
         page.wait_for_url("**/records/*")
         take(page, "record")
-        page.goto(f"/jobs/{HERON}/sheet/comparative?basis=straight")
-        for code in ("C1L", "C2L", "C3L", "R1L", "C1R", "C2R", "C3R", "R1R"):
-            page.check(f"input[value={code}]")
-        page.click("text=Show the sheet that it makes")
-        page.wait_for_selector("text=points, straight through")
-        take(page, "sheet-comparative")
+        drill_map(page)
         pulls(page, at)
         practice(page)
         supplement(page)
@@ -77,6 +72,16 @@ def supplement(page: Page) -> None:
     page.click("text=Send the supplement")
     page.goto(page.locator(".link-line code").inner_text())
     take(page, "supplement")
+
+
+def drill_map(page: Page) -> None:
+    """Tick the first welds of the Teal's floor off, and take its map."""
+    page.goto(f"/jobs/{TEAL}/cuts/2/map")
+    for weld in range(1, 8):
+        page.wait_for_selector(f"#tick:has-text('Done: {weld},')")
+        page.click("#tick")
+    page.wait_for_selector("#tick:has-text('Done: 8,')")
+    take(page, "drill-map")
 
 
 def pulls(page: Page, at: Stage) -> None:

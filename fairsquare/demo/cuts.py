@@ -142,7 +142,7 @@ _TEAL_RAIL = _Section(
             {"kind": "foam", "from": 60.0, "to": 140.0, "words": "foam baffle"},
         ],
     },
-    LinesSaid(donor_sheet_mm=351.4, donor_read_mm=352.6, bend_mm=0.0, bend_over_mm=0.0),
+    LinesSaid(tool="body saw, 1.2 mm blade", donor_sheet_mm=351.4, donor_read_mm=352.6, bend_mm=0.0, bend_over_mm=0.0),
     {
         "donor": "used",
         "parts": [
@@ -335,7 +335,7 @@ _DUNLIN_APRON = _Section(
             {"kind": "airbag", "from": 420.0, "to": 480.0, "words": "front impact sensor"},
         ],
     },
-    LinesSaid(marking="tape", kerf_mm=1.0),
+    LinesSaid(tool="air saw, 1.0 mm blade", marking="tape", kerf_mm=1.0),
     {
         "donor": "new",
         "parts": [

@@ -47,6 +47,7 @@ def strip_drawing(
         top = TOP + row * (ROW + BETWEEN)
         parts += _layer(strip, layer, placed, scale, top)
         parts += _made(layer, made, scale, top, figure)
+    parts += _ends(strip, scale, low, high)
     foot = TOP + len(strip.layers) * (ROW + BETWEEN) - BETWEEN
     parts += _behind(strip, scale, foot + 14)
     lanes = 1 + max((lane for _, lane in _lanes(strip)), default=-1)
@@ -65,6 +66,17 @@ def strip_drawing(
         'patternTransform="rotate(-45)"><path d="M0 0V6" class="hurt-line"/></pattern></defs>'
         f"{''.join(parts)}</svg>"
     )
+
+
+def _ends(strip: StripSaid, scale: _Scale, low: float, high: float) -> list[str]:
+    """Return which end stays on the vehicle and which comes off, said above the first layer."""
+    stays, off = (
+        ("← stays on the vehicle", "comes off →") if strip.keep == "low" else ("← comes off", "stays on the vehicle →")
+    )
+    return [
+        f'<text class="end-words start" x="{scale.x(low):.1f}" y="16">{stays}</text>',
+        f'<text class="end-words end" x="{scale.x(high):.1f}" y="16">{off}</text>',
+    ]
 
 
 def _layer(strip: StripSaid, layer: StripLayer, placed: StripPlaced | None, scale: _Scale, top: float) -> list[str]:

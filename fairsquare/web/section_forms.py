@@ -221,6 +221,7 @@ def lines_typed(typed: Mapping[str, str]) -> LinesSaid:
     return _model(
         LinesSaid,
         "",
+        tool=typed.get("tool", "").strip(),
         marking=typed.get("marking", usual.marking),
         line_width_mm=some("line_width"),
         marks=int(typed.get("marks", "2")) if typed.get("marks", "2") in ("1", "2") else 0,

@@ -561,3 +561,25 @@ def test_two_people_describing_one_strip_are_told_of_each_other(planned, desk, p
         cutting.keep_strip(desk, persons["technician"], key(), planned, 1, strip, 1)
     assert late.value.field == "version"
     assert "Solveig" in late.value.title
+
+
+def test_what_lies_beneath_is_brought_home_before_the_outer_is_cut(as_role, desk, persons) -> None:
+    ngozi, technician = as_role("technician"), persons["technician"]
+    job = new_job(ngozi)
+    make_safe(ngozi, job)
+    with_sheet(ngozi, job)
+    with_references(ngozi, job)
+    sign(ngozi, job, "setup_accepted")
+    read_all(ngozi, job, {"F4R": np.array((-8.0, 0.0, 0.0))})
+    for layer, signs, maker in (("outer", ("kinked",), MakersWord(section=True)), ("inner", ("bent",), MakersWord())):
+        said = MemberSaid(RAIL, layer, "high_strength", "structural", signs, maker, "the book")
+        seen = deciding.see_member(desk, technician, key(), job, said)
+        state = next(one for one in member_states(desk.view(job).facts) if one.layer == layer)
+        deciding.decide(desk, technician, key(), job, seen, DecisionSaid(state.proposal.decision))
+    ngozi.post(f"/jobs/{job}/cuts", member=RAIL, how="cut")
+    page = ngozi.post(f"/jobs/{job}/cuts/1/strip", **STRIP)
+    assert "right front rail, inner is not home beneath it: F4R." in page
+    assert "“Pulls done” is not signed." in page
+    editor = ngozi.get(f"/jobs/{job}/cuts/1/strip")
+    assert "The damage, as it was read" in editor
+    assert "F4R: 8.0 short" in editor

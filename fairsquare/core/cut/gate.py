@@ -8,7 +8,6 @@ from fairsquare.core.damage.job import counting_walk, damage_of, open_findings, 
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import JobFacts
 from fairsquare.core.intake.parts import part_states
-from fairsquare.core.pull.board import staying_points
 from fairsquare.core.release.holds import JobState, Missing
 
 CAUTIONS = (
@@ -68,7 +67,7 @@ def _beneath_waits(facts: JobFacts, state: JobState, section: SectionState, laye
     ]
     if not worked or facts.sheet is None:
         return
-    own = {point.code for point in units_of(facts.sheet).get(section.fact.member, ())} & set(staying_points(facts))
+    own = {point.code for point in units_of(facts.sheet).get(section.fact.member, ())}
     judged = state.picture.judged if state.picture else {}
     off = sorted(code for code in own if code not in judged or judged[code].state != "fair")
     if off:

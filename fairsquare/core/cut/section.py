@@ -197,6 +197,7 @@ class LinesSaid(Model):
     was read. `bend_mm` over `bend_over_mm`: how far its end stands to the side.
     """
 
+    tool: str = Field(default="", max_length=120)
     marking: Marking = "scribe"
     line_width_mm: NotNegative | None = None
     marks: Annotated[int, Field(ge=1, le=2)] = 2

@@ -24,6 +24,8 @@ from fairsquare.core.cut.section import (
     SectionHow,
 )
 from fairsquare.core.cut.working import metals_that_touch, putting_in
+from fairsquare.core.damage.job import counting_walk, damage_picture
+from fairsquare.core.damage.job import units_of as units_of_members
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import CutKind
 from fairsquare.core.intake.parts import part_states
@@ -36,7 +38,8 @@ from fairsquare.web.drill_maps import bands, legend
 from fairsquare.web.forms import photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
 from fairsquare.web.section_forms import STRIP_ROWS, lines_typed, strip_rows, strip_typed, typed_rows
-from fairsquare.web.units import length
+from fairsquare.web.units import Units, length
+from fairsquare.web.units import words as in_words
 from fairsquare.web.words import MATERIALS
 
 router = APIRouter()
@@ -371,4 +374,23 @@ def _strip_page(
             for kind, usual in CLEARANCES.items()
         },
         codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
+        read=_as_it_was_read(view, state, units_of(request)),
     )
+
+
+def _as_it_was_read(view: JobView, state: SectionState, units: Units) -> list[str]:
+    """Return what is known of the damage of a member, in words: seen at the walk-round, and where its points stand."""
+    sheet = view.facts.sheet
+    own = units_of_members(sheet).get(state.fact.member, ()) if sheet else ()
+    codes = {point.code for point in own}
+    said = [
+        f"“{seen.said}”" for seen in counting_walk(view.facts) if seen.code in codes or state.fact.member in seen.place
+    ]
+    picture = damage_picture(view.facts)
+    judged = picture.judged if picture else {}
+    said += [
+        f"{point.code}: {in_words(judged[point.code].deviation, point.xyz, units)}"
+        for point in own
+        if point.code in judged and judged[point.code].state in ("off", "close")
+    ]
+    return said

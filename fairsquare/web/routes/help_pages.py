@@ -5,6 +5,8 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.core.catalogue import CATALOGUE
+from fairsquare.core.cut.working import MARKS
+from fairsquare.drawings.drill import mark_sign
 from fairsquare.store.people import Session
 from fairsquare.web.page import render, session_or_none, signed_in
 
@@ -14,7 +16,7 @@ router = APIRouter()
 @router.get("/help")
 def show(request: Request, session: Session = Depends(signed_in)) -> Response:
     """Show shortcuts, signs and words."""
-    return render(request, "help.html", session, room="help")
+    return render(request, "help.html", session, room="help", drill_marks=MARKS, mark_sign=mark_sign)
 
 
 @router.get("/api/docs")

@@ -212,7 +212,8 @@ def _axis(
     figure: Callable[[float], str],
     unit: str,
 ) -> list[str]:
-    step = next((s for s in (10, 20, 50, 100, 200, 500, 1000, 2000) if (high - low) / s <= 11), 5000)
+    one = 25.4 if unit == "in" else 10.0
+    step = one * next((s for s in (1, 2, 5, 10, 20, 50, 100, 200) if (high - low) / (s * one) <= 11), 500)
     words = f"{unit} {RUNS[strip.runs]} {strip.datum or 'the datum'}"
     parts = [
         f'<text class="layer-what" x="0" y="{y + 5:.0f}">{escape(words)}</text>',

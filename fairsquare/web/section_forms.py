@@ -49,6 +49,55 @@ REACHES: dict[str, tuple[Side, ...]] = {"both": SIDES, "top": ("top",), "bottom"
 _AT = re.compile(r"^(.+?)\s*[-–…]\s*(.+?)\s+by\s+(\d+)$")
 
 
+_ROW_OF = {
+    "layers": "layer",
+    "features": "feature",
+    "windows": "window",
+    "access": "access",
+    "behind": "behind",
+    "parts": "part",
+    "seams": "seam",
+}
+_CELL_OF = {"thickness_mm": "thick", "damage": "hurt-from"}
+
+
+def form_field(field: str | None, typed: Mapping[str, str]) -> str:
+    """Return the field of a form that a fault of what was made of it is about: `features.2.from` is `feature-2-from`."""
+    match (field or "").split("."):
+        case [listed, number, *rest] if listed in _ROW_OF and number.isdigit():
+            cell = rest[0] if rest else "from"
+            return f"{_ROW_OF[listed]}-{number}-{_CELL_OF.get(cell, cell)}"
+        case ["damage", *name]:
+            rows = typed_rows(typed, STRIP_ROWS)["layer"]
+            at = next((k for k, row in enumerate(rows) if row["id"] == ".".join(name)), 0)
+            return f"layer-{at}-hurt-from"
+        case ["welds", number, *rest] if number.isdigit():
+            return f"weld-{_row_of_weld(int(number), typed)}-{rest[0] if rest else 'stack'}"
+        case ["welds", "id"]:
+            return "weld-0-id"
+    return field or ""
+
+
+def _row_of_weld(number: int, typed: Mapping[str, str]) -> int:
+    """Return the row that a weld came from: a row may be many welds."""
+    rows = typed_rows(typed, WELD_ROWS)["weld"]
+    for index, row in enumerate(rows):
+        run = _AT.fullmatch(row["at"])
+        number -= int(run[3]) if run else 1
+        if number < 0:
+            return index
+    return max(len(rows) - 1, 0)
+
+
+def field_words(field: str) -> str:
+    """Return a field of a form as it is said: `feature-2-from` is the third row of features, from."""
+    match = re.fullmatch(r"([a-z]+)-(\d+)-([a-z-]+)", field)
+    if match is None:
+        return field.replace("-", " ").replace("_", " ")
+    cell = {"hurt-from": "damage from", "hurt-to": "damage to", "thick": "thickness"}.get(match[3], match[3])
+    return f"{match[1]} {int(match[2]) + 1}, {cell}"
+
+
 def typed_rows(typed: Mapping[str, str], of: Mapping[str, tuple[str, ...]]) -> dict[str, list[Row]]:
     """Return the rows of a form as they were typed, by kind; empty ones are left out."""
     found: dict[str, list[Row]] = {}

@@ -142,12 +142,12 @@ def test_nothing_typed_is_lost_when_a_field_is_wrong(decided, as_role) -> None:
         ({"layer-0-thick": "0"}, "above 0 mm", "layer-0-thick"),
         ({"layer-0-to": "forty"}, "", "layer-0-to"),
         ({"layer-0-hurt-to": ""}, "from where to where", "layer-0-hurt-to"),
-        ({"layer-0-hurt-to": "900"}, "should lie on it", "damage.outer"),
-        ({"feature-0-from": "900", "feature-0-to": "910"}, "off the member", "features.0.from"),
-        ({"feature-0-layers": "roof"}, "There is no layer roof", "features.0.layers"),
+        ({"layer-0-hurt-to": "900"}, "should lie on it", "layer-0-hurt-from"),
+        ({"feature-0-from": "900", "feature-0-to": "910"}, "off the member", "feature-0-from"),
+        ({"feature-0-layers": "roof"}, "There is no layer roof", "feature-0-layers"),
         ({"layer-0-faces": "web"}, "name and width", "layer-0-faces"),
         ({"datum": "Q9Z"}, "Q9Z", "datum"),
-        ({"layer-0-to": "20 m"}, "look for a slip", "layers.0.to"),
+        ({"layer-0-to": "20 m"}, "look for a slip", "layer-0-to"),
         ({"clear-hole": "-3"}, "0 or more", "clear-hole"),
         ({"feature-0-kind": "ghost"}, "", "feature-0-kind"),
         (
@@ -160,13 +160,13 @@ def test_nothing_typed_is_lost_when_a_field_is_wrong(decided, as_role) -> None:
                 "window-1-to": "90",
             },
             "overlap",
-            "windows.1.from",
+            "window-1-from",
         ),
     ]
     for change, words, field in wrong:
         page = ngozi.post(f"/jobs/{decided}/cuts/1/strip", 422, **{**STRIP, **change})
         assert words in page
-        assert field in page
+        assert re.search(rf'is-invalid"[^>]*name="{field}"|is-invalid" id="f-{field}"', page), field
         assert 'value="harness hole"' in page, "what was typed is there yet"
     assert ngozi.post(f"/jobs/{decided}/cuts/1/strip", **{**STRIP, "do": "more"}).count('name="feature-1') > 0
 
@@ -242,7 +242,9 @@ def test_welds_in_a_row_are_numbered_and_mapped(planned, as_role, desk) -> None:
     ):
         ngozi = as_role("technician")
         status = 422 if words else 200
-        assert words in ngozi.post(f"/jobs/{planned}/cuts/1/welds", status, **{**WELDS, "version": "1", **change})
+        page = ngozi.post(f"/jobs/{planned}/cuts/1/welds", status, **{**WELDS, "version": "1", **change})
+        assert words in page
+        assert not words or "is-invalid" in page
 
 
 def test_codes_with_markup_stay_text(planned, as_role, desk) -> None:

@@ -37,7 +37,15 @@ from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import bands, legend
 from fairsquare.web.forms import photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
-from fairsquare.web.section_forms import STRIP_ROWS, lines_typed, strip_rows, strip_typed, typed_rows
+from fairsquare.web.section_forms import (
+    STRIP_ROWS,
+    field_words,
+    form_field,
+    lines_typed,
+    strip_rows,
+    strip_typed,
+    typed_rows,
+)
 from fairsquare.web.units import Units, length
 from fairsquare.web.units import words as in_words
 from fairsquare.web.words import MATERIALS
@@ -350,10 +358,13 @@ def _strip_page(
     strip = state.strip
     rows = typed_rows(typed, STRIP_ROWS) if typed else strip_rows(strip)
     more = 12 if typed and typed.get("do") == "more" else 3
+    wrong = form_field(fault.field, typed or {}) if fault else ""
     return render(
         request,
         "strip_editor.html",
         session,
+        wrong_field=wrong,
+        wrong_words=field_words(wrong),
         fault=fault,
         typed=typed,
         view=view,

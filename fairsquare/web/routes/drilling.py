@@ -10,14 +10,14 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.cut.job import SectionState
 from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.section import FATES, WELD_KINDS
-from fairsquare.core.cut.working import MARKS
+from fairsquare.core.cut.working import MARKS, fate_words
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.drawings.drill import mark_sign
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import bands, cannot, counts, legend
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
-from fairsquare.web.section_forms import REACHES, WELD_ROWS, typed_rows, weld_rows, welds_typed
+from fairsquare.web.section_forms import REACHES, WELD_ROWS, field_words, form_field, typed_rows, weld_rows, welds_typed
 from fairsquare.web.words import MATERIALS
 
 router = APIRouter()
@@ -113,6 +113,8 @@ def _map(
         counts=counts(state),
         cannot=cannot(state),
         taken_back=taken_back,
+        fates=fate_words(state.welds),
+        hard={part.id for part in state.welds.parts if part.hard},
         marks=MARKS,
         mark_sign=mark_sign,
     )
@@ -137,10 +139,13 @@ def _editor(
         "pilot": f"{said.pilot_mm:g}" if said else "3.2",
         "hole": f"{said.hole_mm:g}" if said else "8",
     }
+    wrong = form_field(fault.field, typed or {}) if fault else ""
     return render(
         request,
         "welds_editor.html",
         session,
+        wrong_field=wrong,
+        wrong_words=field_words(wrong),
         fault=fault,
         typed=typed,
         view=view,

@@ -141,6 +141,13 @@ _TEAL_RAIL = _Section(
             {"kind": "fuel_line", "from": -330.0, "to": -180.0, "words": "fuel vent"},
             {"kind": "foam", "from": 60.0, "to": 140.0, "words": "foam baffle"},
         ],
+        "access_cuts": [
+            {
+                "layer": "outer",
+                "at_mm": 300.0,
+                "words": "the crushed end off, to see the stiffener and to set the plate",
+            }
+        ],
     },
     LinesSaid(tool="body saw, 1.2 mm blade", donor_sheet_mm=351.4, donor_read_mm=352.6, bend_mm=0.0, bend_over_mm=0.0),
     {

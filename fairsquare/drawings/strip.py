@@ -47,6 +47,7 @@ def strip_drawing(
         top = TOP + row * (ROW + BETWEEN)
         parts += _layer(strip, layer, placed, scale, top)
         parts += _made(layer, made, scale, top, figure)
+        parts += _planned_access(strip, layer, made, scale, top)
     parts += _ends(strip, scale, low, high)
     foot = TOP + len(strip.layers) * (ROW + BETWEEN) - BETWEEN
     parts += _behind(strip, scale, foot + 14)
@@ -174,6 +175,18 @@ def _made(
                 f'<text class="made-words" x="{x + 6:.1f}" y="{top + ROW - 6:.1f}">{words} {escape(figure(cut.at_mm))}</text>'
             )
     return parts
+
+
+def _planned_access(
+    strip: StripSaid, layer: StripLayer, made: Sequence[CutMadeFact], scale: _Scale, top: float
+) -> list[str]:
+    done = {(cut.layer, cut.at_mm) for cut in made}
+    return [
+        f'<path class="access-planned" d="M{scale.x(cut.at_mm):.1f} {top - 6:.1f}V{top + ROW + 6:.1f}">'
+        f"<title>access cut planned: {escape(cut.words)}</title></path>"
+        for cut in strip.access_cuts
+        if cut.layer == layer.id and (cut.layer, cut.at_mm) not in done
+    ]
 
 
 def _lanes(strip: StripSaid) -> tuple[tuple[Behind, int], ...]:

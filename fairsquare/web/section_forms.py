@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from fairsquare.core.cut.drill import SIDES, Side
 from fairsquare.core.cut.section import (
     CLEARANCES,
+    AccessCut,
     Behind,
     Face,
     LinesSaid,
@@ -37,6 +38,7 @@ STRIP_ROWS: dict[str, tuple[str, ...]] = {
     "window": ("layer", "from", "to", "source"),
     "access": ("layer", "from", "to", "words"),
     "behind": ("kind", "from", "to", "words"),
+    "opening": ("layer", "at", "words"),
 }
 WELD_ROWS: dict[str, tuple[str, ...]] = {
     "part": ("id", "fate", "material", "thick"),
@@ -55,6 +57,7 @@ _ROW_OF = {
     "windows": "window",
     "access": "access",
     "behind": "behind",
+    "access_cuts": "opening",
     "parts": "part",
     "seams": "seam",
 }
@@ -151,6 +154,7 @@ def strip_rows(strip: StripSaid | None) -> dict[str, list[Row]]:
             {"kind": one.kind, "from": _plain(one.start), "to": _plain(one.end), "words": one.words}
             for one in strip.behind
         ],
+        "opening": [{"layer": one.layer, "at": _plain(one.at_mm), "words": one.words} for one in strip.access_cuts],
     }
 
 
@@ -174,6 +178,7 @@ def strip_typed(typed: Mapping[str, str], now: StripSaid | None) -> StripSaid:
         windows=_made(rows["window"], "window", "windows", lambda r, f: _stretch(Window, r, f, source=r["source"])),
         access=_made(rows["access"], "access", "access", lambda r, f: _stretch(Reach, r, f, words=r["words"])),
         behind=_made(rows["behind"], "behind", "behind", _behind),
+        access_cuts=_made(rows["opening"], "opening", "opening", _opening),
         clearance_mm=clearance,
         stagger_mm=_length(typed.get("stagger", ""), "stagger", 50.0),
         long_mm=_length(typed.get("long", ""), "long", 100.0),
@@ -249,6 +254,11 @@ def _behind(row: Row, field: str) -> Behind:
         end=_needed(row["to"], f"{field}-to"),
         words=row["words"],
     )
+
+
+def _opening(row: Row, field: str) -> AccessCut:
+    at = _needed(row["at"], f"{field}-at")
+    return _model(AccessCut, field, layer=row["layer"], at_mm=at, words=row["words"])
 
 
 def lines_typed(typed: Mapping[str, str]) -> LinesSaid:

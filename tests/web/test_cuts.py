@@ -294,6 +294,22 @@ def test_an_access_cut_goes_into_scrap_and_leaves_enough_to_pull_by(planned, as_
     assert "taken back already" in ngozi.post(f"{path}/{cut.id}/back", 422)
 
 
+def test_an_access_cut_is_planned_drawn_and_recorded(planned, as_role, desk) -> None:
+    ngozi = as_role("technician")
+    wrong = {"opening-0-layer": "roof", "opening-0-at": "250", "version": "1"}
+    assert "There is no layer roof" in ngozi.post(f"/jobs/{planned}/cuts/1/strip", 422, **{**STRIP, **wrong})
+    two = {"opening-0-layer": "outer", "opening-0-at": "25 cm", "opening-0-words": "the crushed end", "version": "1"}
+    two |= {"opening-1-layer": "outer", "opening-1-at": "100"}
+    page = ngozi.post(f"/jobs/{planned}/cuts/1/strip", **{**STRIP, **two})
+    assert page.count("access-planned") == 2
+    assert "access cut 250.0 mm ahead of F4R: the crushed end" in page
+    assert "55 mm beyond the final line: 100 mm are left long" in page
+    said = {"kind": "access", "layer": "outer", "at": "250 mm", "tool": "air saw", "words": "the crushed end"}
+    page = ngozi.post(f"/jobs/{planned}/cuts/1/made", **said)
+    assert page.count("access-planned") == 1
+    assert section(desk, planned).cuts[0].at_mm == 250.0
+
+
 def test_access_cuts_need_metal_that_is_given_up(planned, as_role, desk, persons) -> None:
     ngozi = as_role("technician")
     ngozi.post(f"/jobs/{planned}/cuts", member="left front rail", how="cut")

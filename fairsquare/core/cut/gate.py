@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from fairsquare.core.cut.job import SectionState, members_off
+from fairsquare.core.cut.section import AccessCut
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.job import counting_walk, damage_of, open_findings, units_of
 from fairsquare.core.errors import Refused
@@ -95,6 +96,15 @@ def plate_waits(facts: JobFacts, section: SectionState, layer: str, at: float) -
         if seen.kind == "plate" and near and seen.id not in photographed:
             yield Missing(words=f"“{seen.said}”: photograph the plate or label first.")
             return
+
+
+def access_waits(facts: JobFacts, state: JobState, section: SectionState, cut: AccessCut) -> str:
+    """Return why an access cut that is planned may not be made, in words; empty where it may."""
+    try:
+        check_access_cut(facts, state, section, cut.layer, cut.at_mm)
+    except Refused as refused:
+        return refused.title
+    return ""
 
 
 def check_access_cut(facts: JobFacts, state: JobState, section: SectionState, layer: str, at: float) -> None:

@@ -145,6 +145,14 @@ class Behind(Along):
     words: str = ""
 
 
+class AccessCut(Model):
+    """A cut that is planned in metal that is given up, to see, to reach or to pull: a crushed end, a cap, a window."""
+
+    layer: Code
+    at_mm: Millimetres
+    words: str = ""
+
+
 class StripSaid(Spoken):
     """A member unrolled along its length, as people described it, and where a person put its cuts."""
 
@@ -156,6 +164,7 @@ class StripSaid(Spoken):
     windows: Many[Window] = ()
     access: Many[Reach] = ()
     behind: Many[Behind] = ()
+    access_cuts: Many[AccessCut] = ()
     clearance_mm: dict[str, NotNegative] = Field(default_factory=lambda: dict(CLEARANCES))
     stagger_mm: NotNegative = 50.0
     long_mm: NotNegative = 100.0
@@ -307,6 +316,7 @@ def check_strip_said(strip: StripSaid) -> None:
     for field, listed in (("features", strip.features), ("windows", strip.windows), ("access", strip.access)):
         _check_many(listed, field, MOST_LISTED)
     _check_on_member(strip)
+    _check_access_cuts(strip)
     _check_windows(strip)
     if not strip.cut:
         raise Refused(
@@ -337,6 +347,24 @@ def _check_on_member(strip: StripSaid) -> None:
                     field=f"{field}.{index}.from",
                     value=one.start,
                 )
+
+
+def _check_access_cuts(strip: StripSaid) -> None:
+    layers = {layer.id: layer for layer in strip.layers}
+    for index, cut in enumerate(strip.access_cuts):
+        layer = layers.get(cut.layer)
+        if layer is None:
+            raise Refused(
+                f"There is no layer {cut.layer}: the layers are {', '.join(layers)}.",
+                field=f"access_cuts.{index}.layer",
+                value=cut.layer,
+            )
+        if not layer.start <= cut.at_mm <= layer.end:
+            raise Refused(
+                f"{layer.id} reaches from {layer.start:g} to {layer.end:g} mm.",
+                field=f"access_cuts.{index}.at",
+                value=cut.at_mm,
+            )
 
 
 def _check_windows(strip: StripSaid) -> None:

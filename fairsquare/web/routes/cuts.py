@@ -9,7 +9,7 @@ from fairsquare.actions.cutting import section_of
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.cut.budget import LINE_WIDTHS_MM, CutBudgeted, Marking, cut_budget
-from fairsquare.core.cut.gate import CAUTIONS, final_waits
+from fairsquare.core.cut.gate import CAUTIONS, access_waits, final_waits
 from fairsquare.core.cut.job import SectionState, section_states, unplanned
 from fairsquare.core.cut.judge import judge_cuts, why_here
 from fairsquare.core.cut.lines import donor_longer
@@ -20,6 +20,7 @@ from fairsquare.core.cut.section import (
     JOINTS,
     RUNS,
     SECTION_HOW,
+    AccessCut,
     LinesSaid,
     SectionHow,
 )
@@ -278,6 +279,7 @@ def _page(
         states=section_states(view.facts),
         joints=JOINTS,
         gates=_gates(view, state),
+        openings=_openings(view, state),
         layer_names={layer.id: layer.id for layer in state.strip.layers} if state.strip else {},
         gone=[cut for cut in view.facts.cuts_made if cut.section == section and cut.taken_back],
         photos=photos_of(view.facts, "section").get(state.fact.id, []),
@@ -290,6 +292,15 @@ def _page(
         **_strip_context(request, state, typed if typed and "cut-0" in typed else None),
         **_budget_context(state),
     )
+
+
+def _openings(view: JobView, state: SectionState) -> list[tuple[AccessCut, str]]:
+    """Return the access cuts that are planned and not made yet, with what each waits for."""
+    made = {(cut.layer, cut.at_mm) for cut in state.cuts if cut.kind == "access"}
+    planned = state.strip.access_cuts if state.strip else ()
+    return [
+        (cut, access_waits(view.facts, view.state, state, cut)) for cut in planned if (cut.layer, cut.at_mm) not in made
+    ]
 
 
 def _gates(view: JobView, state: SectionState) -> list[tuple[list[str], tuple[Missing, ...]]]:

@@ -245,6 +245,9 @@ def test_welds_in_a_row_are_numbered_and_mapped(planned, as_role, desk) -> None:
         page = ngozi.post(f"/jobs/{planned}/cuts/1/welds", status, **{**WELDS, "version": "1", **change})
         assert words in page
         assert not words or "is-invalid" in page
+    all_stay = {**WELDS, "version": "2", "part-0-fate": "stays"}
+    page = as_role("technician").post(f"/jobs/{planned}/cuts/1/welds", **all_stay)
+    assert "Nothing is to be opened on the vehicle" in page
 
 
 def test_codes_with_markup_stay_text(planned, as_role, desk) -> None:
@@ -462,6 +465,10 @@ def test_a_printed_template_measures_what_it_says(planned, as_role, paper, size)
     assert len(ticks) == 11, "a tick each ten millimetres"
     assert ticks[-1] - ticks[0] == pytest.approx(100.0, abs=0.05)
     assert np.diff(ticks) == pytest.approx(np.full(10, 10.0), abs=0.05)
+    web = dark[row - round(70 / mm)]
+    strokes = [(a + b) / 2 * mm for a, b in runs(web)]
+    apart = {round(b - a, 2) for a in strokes for b in strokes if b > a}
+    assert min(abs(one - 45.0) for one in apart) <= 0.05, "from the datum to the line"
     assert "45.0 mm ahead of F4R" in reader.pages[0].extract_text()
 
 

@@ -7,7 +7,7 @@ import segno
 from fastapi import APIRouter, Depends, Request, Response
 from markupsafe import Markup
 
-from fairsquare.actions.cutting import drawn_template, section_of, template_of
+from fairsquare.actions.cutting import drawn_template, template_of
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.cut.gate import CAUTIONS
@@ -25,6 +25,7 @@ from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import bands, cannot, legend
 from fairsquare.web.page import clock, desk_of, job_path, render, signed_in, templates, units_of
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
+from fairsquare.web.section_editor import seen_section
 from fairsquare.web.units import length
 
 router = APIRouter()
@@ -43,7 +44,7 @@ def template_file(
     paper: str = "A4",
 ) -> Response:
     """Return a template as SVG or DXF, or as PDF in sheets of paper."""
-    _, state = _section(request, number, section)
+    _, state = seen_section(request, number, section)
     template = _template(state, layer, whose, reach)
     return _file(request, template, kind, f"{number}-{section}-{layer}-{whose}", _paper(paper))
 
@@ -60,7 +61,7 @@ def template_paper(
     session: Session = Depends(signed_in),
 ) -> Response:
     """Have the sheets of a template made, and go to them; many sheets are waited for on a page that can be left."""
-    view, state = _section(request, number, section)
+    view, state = seen_section(request, number, section)
     template = _template(state, layer, whose, reach)
     size = _paper(paper)
     query = request.url.query
@@ -96,7 +97,7 @@ def cut_sheet(
     request: Request, number: str, section: int, paper: str = "A4", session: Session = Depends(signed_in)
 ) -> Response:
     """Return the cut sheet, the drill map and the putting-in card as PDF."""
-    view, state = _section(request, number, section)
+    view, state = seen_section(request, number, section)
     size = _paper(paper)
     here = str(request.base_url).rstrip("/") + job_path(number, f"cuts/{section}")
     page = _sheet_page(request, view, state, size, here, session.person.full_name)
@@ -104,11 +105,6 @@ def cut_sheet(
     papers: Papers = request.app.state.papers
     body = papers.order(name, lambda: page).result()
     return _inline(body, _PDF, f"{number}-cuts-{section}.pdf")
-
-
-def _section(request: Request, number: str, section: int) -> tuple[JobView, SectionState]:
-    view = desk_of(request).view(number)
-    return view, section_of(view, section)
 
 
 def _paper(name: str) -> Paper:

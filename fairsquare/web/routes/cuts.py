@@ -38,18 +38,10 @@ from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import bands, legend
 from fairsquare.web.forms import photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
-from fairsquare.web.section_forms import (
-    STRIP_ROWS,
-    field_words,
-    form_field,
-    lines_typed,
-    strip_rows,
-    strip_typed,
-    typed_rows,
-)
+from fairsquare.web.section_editor import editor, seen_section
+from fairsquare.web.section_forms import STRIP_ROWS, lines_typed, strip_rows, strip_typed
 from fairsquare.web.units import Units, length
 from fairsquare.web.units import words as in_words
-from fairsquare.web.words import MATERIALS
 
 router = APIRouter()
 MARKINGS: dict[Marking, str] = {"scribe": "scribe", "tape": "tape", "felt_tip": "felt tip"}
@@ -364,35 +356,24 @@ def _strip_page(
     fault: FairSquareError | None = None,
     typed: dict[str, str] | None = None,
 ) -> Response:
-    view: JobView = desk_of(request).view(number)
-    state = section_of(view, section)
+    view, state = seen_section(request, number, section)
     strip = state.strip
-    rows = typed_rows(typed, STRIP_ROWS) if typed else strip_rows(strip)
-    more = 12 if typed and typed.get("do") == "more" else 3
-    wrong = form_field(fault.field, typed or {}) if fault else ""
-    return render(
+    own = strip.clearance_mm if strip else CLEARANCES
+    return editor(
         request,
-        "strip_editor.html",
         session,
-        wrong_field=wrong,
-        wrong_words=field_words(wrong),
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="cuts",
-        state=state,
-        rows=rows,
-        blank=more,
-        fields=STRIP_ROWS,
+        "strip_editor.html",
+        (view, state),
+        STRIP_ROWS,
+        strip_rows(strip),
+        fault,
+        typed,
         features=FEATURES,
         behind=BEHIND,
         joints=JOINTS,
-        materials=MATERIALS,
         runs=RUNS,
         clearances={
-            kind: (typed or {}).get(f"clear-{kind}")
-            or f"{(strip.clearance_mm if strip else CLEARANCES).get(kind, usual):g}"
+            kind: (typed or {}).get(f"clear-{kind}") or f"{own.get(kind, usual):g}"
             for kind, usual in CLEARANCES.items()
         },
         codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],

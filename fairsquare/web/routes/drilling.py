@@ -1,15 +1,11 @@
 """The drill map: the welds of a section typed in, the map worked off weld by weld on both sides."""
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import cutting
-from fairsquare.actions.cutting import section_of
 from fairsquare.actions.spine import spine
-from fairsquare.core.cut.job import SectionState
 from fairsquare.core.cut.lines import Whose
-from fairsquare.core.cut.section import FATES, WELD_KINDS
+from fairsquare.core.cut.section import FATES, WELD_KINDS, WeldsSaid
 from fairsquare.core.cut.working import MARKS, fate_words
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.drawings.drill import mark_sign
@@ -17,8 +13,8 @@ from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import bands, cannot, counts, legend
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
-from fairsquare.web.section_forms import REACHES, WELD_ROWS, field_words, form_field, typed_rows, weld_rows, welds_typed
-from fairsquare.web.words import MATERIALS
+from fairsquare.web.section_editor import editor, seen_section
+from fairsquare.web.section_forms import REACHES, WELD_ROWS, weld_rows, welds_typed
 
 router = APIRouter()
 REACH_WORDS = {"both": "both sides", "top": "top", "bottom": "bottom", "none": "neither"}
@@ -88,8 +84,7 @@ def _map(
     *,
     fault: FairSquareError | None = None,
 ) -> Response:
-    view = desk_of(request).view(number)
-    state = section_of(view, section)
+    view, state = seen_section(request, number, section)
     if state.welds is None:
         raise Refused("Its welds are not described yet.", field="section", value=section)
     work, left = state.to_do(whose), state.open(whose)
@@ -129,35 +124,26 @@ def _editor(
     fault: FairSquareError | None = None,
     typed: dict[str, str] | None = None,
 ) -> Response:
-    view = desk_of(request).view(number)
-    state: SectionState = section_of(view, section)
-    said = state.welds
-    rows = typed_rows(typed, WELD_ROWS) if typed else weld_rows(said)
-    chosen: dict[str, Any] = {
-        "donor": said.donor if said else "new",
-        "part": str(said.part or "") if said else "",
-        "pilot": f"{said.pilot_mm:g}" if said else "3.2",
-        "hole": f"{said.hole_mm:g}" if said else "8",
+    view, state = seen_section(request, number, section)
+    said = state.welds or WeldsSaid()
+    chosen = {
+        "donor": said.donor,
+        "part": str(said.part or ""),
+        "pilot": f"{said.pilot_mm:g}",
+        "hole": f"{said.hole_mm:g}",
     }
-    wrong = form_field(fault.field, typed or {}) if fault else ""
-    return render(
+    return editor(
         request,
-        "welds_editor.html",
         session,
-        wrong_field=wrong,
-        wrong_words=field_words(wrong),
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="cuts",
-        state=state,
-        rows=rows,
-        blank=12 if typed and typed.get("do") == "more" else 3,
+        "welds_editor.html",
+        (view, state),
+        WELD_ROWS,
+        weld_rows(state.welds),
+        fault,
+        typed,
         chosen={name: (typed or {}).get(name, value) for name, value in chosen.items()},
         parts={"": "—", **{str(part.id): part.name for part in view.facts.parts}},
         fates=FATES,
-        kinds=WELD_KINDS,
-        materials=MATERIALS,
+        weld_kinds=WELD_KINDS,
         reaches={name: REACH_WORDS[name] for name in REACHES},
     )

@@ -65,6 +65,12 @@ def legend(state: SectionState) -> list[Sign]:
     return [Sign(mark, mark_sign(mark), words, more.get(mark, "")) for mark, words in MARKS.items() if mark in used]
 
 
+def any_never(state: SectionState) -> bool:
+    """Say whether a tool stops above a layer that stays whole, somewhere on the map."""
+    mapped = mapped_welds(state.welds) if state.welds else ()
+    return any(step.never and step.work for weld in mapped for step in (weld.vehicle, weld.donor))
+
+
 def counts(state: SectionState) -> dict[Whose, tuple[int, int]]:
     """Return for each side how many welds are opened, of how many."""
     return {whose: (len(state.to_do(whose)) - len(state.open(whose)), len(state.to_do(whose))) for whose in SIDES}

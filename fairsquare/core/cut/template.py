@@ -243,7 +243,7 @@ def _datum(strip: StripSaid, low: float, high: float, width: float) -> list[Stro
     if low <= 0.0 <= high:
         return [
             Stroke("datum", (0.0, -_TICK_MM), (0.0, width + _TICK_MM)),
-            Label("text", (2.0, -_TICK_MM - 5.0), 4.5, f"{name}: 0"),
+            Label("text", (-4.0 - 2.6 * len(name) if low < -30.0 else 2.0, width + 5.0), 4.5, f"{name} 0"),
         ]
     station = math.ceil(low / 50.0) * 50.0
     found: list[Stroke | Ring | Label] = []

@@ -35,7 +35,7 @@ from fairsquare.core.release.holds import Missing
 from fairsquare.drawings.budget import budget_drawing
 from fairsquare.drawings.strip import strip_drawing
 from fairsquare.store.people import Session
-from fairsquare.web.drill_maps import bands, legend
+from fairsquare.web.drill_maps import any_never, bands, legend
 from fairsquare.web.forms import photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
 from fairsquare.web.section_editor import editor, seen_section
@@ -278,6 +278,7 @@ def _page(
         parts=[one for one in part_states(view.facts) if part is None or one.part.id == part],
         bands=bands(state, number)[:2],
         legend=legend(state),
+        any_never=any_never(state),
         putting_in=putting_in(state.welds) if state.welds else {},
         touching=metals_that_touch(state.welds) if state.welds else (),
         cautions=CAUTIONS,

@@ -10,7 +10,7 @@ from fairsquare.core.cut.working import MARKS, fate_words
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.drawings.drill import mark_sign
 from fairsquare.store.people import Session
-from fairsquare.web.drill_maps import bands, cannot, counts, legend
+from fairsquare.web.drill_maps import any_never, bands, cannot, counts, legend
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.section_editor import editor, seen_section
@@ -105,6 +105,7 @@ def _map(
         ordered=[*left, *(one for one in work if one not in left)],
         bands=bands(state, number, whose),
         legend=legend(state),
+        any_never=any_never(state),
         counts=counts(state),
         cannot=cannot(state),
         taken_back=taken_back,

@@ -333,7 +333,7 @@ _DUNLIN_APRON = _Section(
             },
         ],
         "windows": [
-            {"layer": "skin", "from": 25.0, "to": 140.0, "source": _WINDOW},
+            {"layer": "skin", "from": 25.0, "to": 100.0, "source": _WINDOW},
             {"layer": "brace", "from": -70.0, "to": 120.0, "source": _WINDOW},
         ],
         "access": [{"layer": "skin", "from": -20.0, "to": 640.0, "words": "lamp and fender off"}],

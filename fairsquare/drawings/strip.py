@@ -1,6 +1,6 @@
 """A member unrolled along its length: layers one above the other, what a cut keeps clear of, where it may stand, where it does."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from html import escape
 from typing import NamedTuple
 
@@ -15,6 +15,24 @@ LEFT, RIGHT = 150.0, 24.0
 ROW, BETWEEN, TOP = 46.0, 40.0, 40.0
 _LETTER = 7.6
 _LANE = 24.0
+
+
+Fields = Callable[[str, int], str]
+"""The row of a form in which a thing of the strip stands, such as `feature-2`, by its kind and its number."""
+
+
+class _Held(NamedTuple):
+    """What makes the things of a layer to be taken hold of; `row` is the number of the layer."""
+
+    fields: Fields | None
+    row: int
+
+    def by(self, kind: str, number: int, reach: tuple[float, float], ends: tuple[str, str] = ("from", "to")) -> str:
+        """Return the attributes that name the fields of a thing, and from where to where it reaches."""
+        if self.fields is None:
+            return ""
+        row = self.fields(kind, number)
+        return f' data-from="{row}-{ends[0]}" data-to="{row}-{ends[1]}" data-low="{reach[0]:.6g}" data-high="{reach[1]:.6g}"'
 
 
 class _Scale(NamedTuple):
@@ -33,19 +51,22 @@ def strip_drawing(
     *,
     unit: str = "mm",
     movable: bool = False,
-    cuts: Mapping[str, float] | None = None,
+    fields: Fields | None = None,
 ) -> Markup:
-    """Return the strip. `cuts` are where its cuts are tried; else those that count. `figure` says a length in the person's unit."""
+    """Return the strip with the cuts that count. `figure` says a length in the person's unit.
+
+    `movable` cuts are taken hold of; with `fields`, which names the row of a form by kind and number, everything else is.
+    """
     low = min(layer.start for layer in strip.layers)
     high = max(layer.end for layer in strip.layers)
     room = max(high - low, 1.0)
     scale = _Scale(low - room * 0.02, (WIDTH - LEFT - RIGHT) / (room * 1.04))
     judged = placed.judged if placed else None
-    shown = cuts if cuts is not None else judged.cuts if judged else {}
+    shown = judged.cuts if judged else {}
     parts: list[str] = []
     for row, layer in enumerate(strip.layers):
         top = TOP + row * (ROW + BETWEEN)
-        parts += _layer(strip, layer, placed, scale, top)
+        parts += _layer(strip, layer, placed, scale, top, _Held(fields, row))
         parts += _made(layer, made, scale, top, figure)
         parts += _planned_access(strip, layer, made, scale, top)
     parts += _ends(strip, scale, low, high)
@@ -57,7 +78,7 @@ def strip_drawing(
     for row, layer in enumerate(strip.layers):
         if layer.id in shown:
             top = TOP + row * (ROW + BETWEEN)
-            broken = bool(judged and cuts is None and judged.broken.get(layer.id))
+            broken = bool(judged and judged.broken.get(layer.id))
             parts.append(_handle(layer, shown[layer.id], scale, top, figure, movable=movable, broken=broken))
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="strip-drawing" role="{"group" if movable else "img"}" aria-label="The member unrolled along its length" '
@@ -80,7 +101,9 @@ def _ends(strip: StripSaid, scale: _Scale, low: float, high: float) -> list[str]
     ]
 
 
-def _layer(strip: StripSaid, layer: StripLayer, placed: StripPlaced | None, scale: _Scale, top: float) -> list[str]:
+def _layer(
+    strip: StripSaid, layer: StripLayer, placed: StripPlaced | None, scale: _Scale, top: float, held: _Held
+) -> list[str]:
     a, b = scale.x(layer.start), scale.x(layer.end)
     what = f"{layer.thickness_mm:g} {layer.material.replace('_', ' ')}"
     parts = [
@@ -101,20 +124,31 @@ def _layer(strip: StripSaid, layer: StripLayer, placed: StripPlaced | None, scal
             parts.append(f'<path class="may-cut" d="M{u - 1:.1f} {top + ROW + 4:.1f}H{v + 1:.1f}"/>')
     if layer.damage is not None:
         u, v = scale.x(layer.damage[0]), scale.x(layer.damage[1])
-        parts.append(f'<rect class="hurt" x="{u:.1f}" y="{top:.1f}" width="{max(v - u, 2):.1f}" height="{ROW:g}"/>')
+        hold = held.by("layer", held.row, layer.damage, ("hurt-from", "hurt-to"))
+        parts.append(
+            f'<rect class="hurt"{hold} x="{u:.1f}" y="{top:.1f}" width="{max(v - u, 2):.1f}" height="{ROW:g}"/>'
+        )
         if v - u > 70:
             parts.append(f'<text class="hurt-words" x="{v - 10:.1f}" y="{top + 29:.0f}">damaged</text>')
-    parts += [_feature(feature, scale, top) for feature in strip.features if _on(feature, layer)]
-    for window in strip.windows:
+    parts += [
+        _feature(feature, scale, top, held.by("feature", number, feature.stretch))
+        for number, feature in enumerate(strip.features)
+        if _on(feature, layer)
+    ]
+    for number, window in enumerate(strip.windows):
         if window.layer == layer.id:
             u, v = scale.x(window.start), scale.x(window.end)
-            parts.append(f'<path class="window" d="M{u:.1f} {top - 3:.1f}v-6H{v:.1f}v6"/>')
+            hold = held.by("window", number, window.stretch)
+            parts.append(f'<path class="window"{hold} d="M{u:.1f} {top - 3:.1f}v-6H{v:.1f}v6"/>')
             if v - u > 110:
                 parts.append(f'<text class="window-words" x="{u + 6:.1f}" y="{top - 12:.1f}">maker’s window</text>')
-    for reach in strip.access:
+    for number, reach in enumerate(strip.access):
         if reach.layer == layer.id:
             u, v = scale.x(reach.start), scale.x(reach.end)
-            parts.append(f'<path class="reach" d="M{u:.1f} {top + ROW + 9:.1f}H{v:.1f}"><title>in reach</title></path>')
+            hold = held.by("access", number, reach.stretch)
+            parts.append(
+                f'<path class="reach"{hold} d="M{u:.1f} {top + ROW + 9:.1f}H{v:.1f}"><title>in reach</title></path>'
+            )
     parts.append(f'<rect class="metal-edge" x="{a:.1f}" y="{top:.1f}" width="{b - a:.1f}" height="{ROW:g}"/>')
     return parts
 
@@ -124,7 +158,7 @@ def _on(feature: StripFeature, layer: StripLayer) -> bool:
     return inside and (feature.layers is None or layer.id in feature.layers)
 
 
-def _feature(feature: StripFeature, scale: _Scale, top: float) -> str:
+def _feature(feature: StripFeature, scale: _Scale, top: float, hold: str) -> str:
     """Return a feature by its shape: round for holes and nuts, a bracket, a bolted mount, a dented initiator, a plate."""
     u, v = scale.x(feature.start), scale.x(feature.end)
     middle, half, y = (u + v) / 2, max((v - u) / 2, 5.0), top + ROW / 2
@@ -159,7 +193,7 @@ def _feature(feature: StripFeature, scale: _Scale, top: float) -> str:
         body = f'<path class="thick" d="M{ends.format(round(y - 17, 1))}M{ends.format(round(y + 17, 1))}"/>'
     else:
         body = f'<path d="M{middle:.1f} {y - 10:.1f}l10 10l-10 10l-10 -10z"/>'
-    return f'<g class="feature {feature.kind}">{title}{body}</g>'
+    return f'<g class="feature {feature.kind}"{hold}>{title}{body}</g>'
 
 
 def _made(

@@ -111,6 +111,25 @@ def typed_rows(typed: Mapping[str, str], of: Mapping[str, tuple[str, ...]]) -> d
     return found
 
 
+def row_names(typed: Mapping[str, str]) -> Callable[[str, int], str]:
+    """Return how the row of a form is called in which the thing of a kind and number was typed: empty rows are not counted."""
+    rows: dict[str, list[str]] = {}
+    for kind, fields in STRIP_ROWS.items():
+        numbers = sorted({int(m[1]) for name in typed if (m := re.fullmatch(rf"{kind}-(\d{{1,4}})-[a-z-]+", name))})
+        filled = [field for field in fields if field not in _CHOSEN]
+        rows[kind] = [
+            f"{kind}-{number}"
+            for number in numbers
+            if any(typed.get(f"{kind}-{number}-{field}", "").strip() for field in filled)
+        ]
+
+    def name(kind: str, number: int) -> str:
+        own = rows.get(kind, [])
+        return own[number] if number < len(own) else f"{kind}-{number}"
+
+    return name
+
+
 def strip_rows(strip: StripSaid | None) -> dict[str, list[Row]]:
     """Return a strip as rows of texts, in mm."""
     if strip is None:

@@ -166,3 +166,42 @@ def test_a_plan_with_no_place_for_the_cut_says_what_would_have_to_give(page: Pag
     page.click("text=Back to the best place")
     expect(page.locator(".cut-verdict")).to_contain_text("Best place")
     assert cuts(desk) == {"outer": 80, "stiffener": 30, "inner": 95}
+
+
+def test_what_is_on_the_strip_is_dragged_and_the_fields_follow(page: Page, desk: Desk) -> None:
+    sign_in(page)
+    page.goto("/jobs/SL-0005/cuts/1/strip")
+    preview = page.locator("#strip-preview")
+    expect(preview).to_contain_text("skin 60.0")
+    assert violations(page) == []
+    page.fill("[name=feature-0-from]", "3 in")
+    page.keyboard.press("Tab")
+    expect(preview).to_contain_text("skin 76.2")
+    per_mm = (
+        float(preview.locator("svg").get_attribute("data-per-mm"))
+        * preview.locator("svg").bounding_box()["width"]
+        / 1060
+    )
+
+    def drag(selector: str, at: float, by: float) -> None:
+        """Take hold of a thing at a share of its width, and move it by so many mm."""
+        preview.locator(selector).scroll_into_view_if_needed()
+        box = preview.locator(selector).bounding_box()
+        x, y = box["x"] + at * box["width"], box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + by * per_mm / 2, y)
+        page.mouse.move(x + by * per_mm, y)
+        page.mouse.up()
+
+    drag("[data-from='feature-0-from']", 0.5, 20)
+    assert float(page.input_value("[name=feature-0-from]")) == pytest.approx(96, abs=2)
+    expect(preview).not_to_contain_text("skin 76")
+    drag("[data-from='layer-0-hurt-from']", 0.99, -60)
+    assert float(page.input_value("[name=layer-0-hurt-to]")) == pytest.approx(500, abs=2)
+    assert page.input_value("[name=layer-0-hurt-from]") == "118", "only the end that was held moves"
+    page.fill("[name=layer-0-thick]", "0")
+    page.keyboard.press("Tab")
+    expect(preview).to_contain_text("Metal has a thickness")
+    page.goto("/jobs/SL-0005/cuts/1")
+    assert dict(section_states(desk.view("SL-0005").facts)[0].placed.judged.cuts)["skin"] == 60, "nothing was kept"

@@ -1,8 +1,10 @@
 """Planning the cuts: members that are replaced, the strip of each, where it is cut and why, its lines, cuts as they are made."""
 
+from collections.abc import Sequence
 from typing import Any, cast
 
 from fastapi import APIRouter, Depends, Request, Response
+from markupsafe import Markup
 
 from fairsquare.actions import cutting
 from fairsquare.actions.cutting import section_of
@@ -11,7 +13,7 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.cut.budget import LINE_WIDTHS_MM, CutBudgeted, Marking, cut_budget
 from fairsquare.core.cut.gate import CAUTIONS, access_waits, final_waits
 from fairsquare.core.cut.job import SectionState, section_states, unplanned
-from fairsquare.core.cut.judge import judge_cuts, why_here
+from fairsquare.core.cut.judge import StripPlaced, judge_cuts, placed_strip, why_here
 from fairsquare.core.cut.lines import donor_longer
 from fairsquare.core.cut.section import (
     BEHIND,
@@ -23,23 +25,33 @@ from fairsquare.core.cut.section import (
     AccessCut,
     LinesSaid,
     SectionHow,
+    StripSaid,
+    check_strip_said,
 )
 from fairsquare.core.cut.working import metals_that_touch, putting_in
 from fairsquare.core.damage.job import counting_walk, damage_picture
 from fairsquare.core.damage.job import units_of as units_of_members
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import CutKind
+from fairsquare.core.facts import CutKind, CutMadeFact
 from fairsquare.core.intake.parts import part_states
 from fairsquare.core.lengths import read_length
 from fairsquare.core.release.holds import Missing
 from fairsquare.drawings.budget import budget_drawing
-from fairsquare.drawings.strip import strip_drawing
+from fairsquare.drawings.strip import Fields, strip_drawing
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import any_never, bands, legend
 from fairsquare.web.forms import photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
 from fairsquare.web.section_editor import editor, seen_section
-from fairsquare.web.section_forms import STRIP_ROWS, lines_typed, strip_rows, strip_typed
+from fairsquare.web.section_forms import (
+    STRIP_ROWS,
+    field_words,
+    form_field,
+    lines_typed,
+    row_names,
+    strip_rows,
+    strip_typed,
+)
 from fairsquare.web.units import Units, length
 from fairsquare.web.units import words as in_words
 
@@ -104,6 +116,32 @@ def keep_strip(request: Request, number: str, section: int, form: Form = Depends
     except FairSquareError as fault:
         return _strip_page(request, form.session, number, section, fault=fault, typed=typed)
     return go_to(job_path(number, f"cuts/{section}"))
+
+
+@router.post("/jobs/{number}/cuts/{section}/strip/draw")
+def draw_strip(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
+    """Show a strip as it is being typed, with the cuts that it would have; nothing is kept."""
+    typed = form.typed()
+    _, state = seen_section(request, number, section)
+    fault: FairSquareError | None = None
+    drawing, placed = None, None
+    try:
+        strip = strip_typed(typed, state.strip)
+        check_strip_said(strip)
+        placed = placed_strip(strip.place, strip.chosen)
+        drawing = _drawn(request, strip, placed, (), fields=row_names(typed))
+    except FairSquareError as refused:
+        fault = refused
+    wrong = form_field(fault.field, typed) if fault else ""
+    return render(
+        request,
+        "parts/strip_preview.html",
+        form.session,
+        preview=drawing,
+        preview_placed=placed,
+        preview_fault=fault,
+        preview_field=field_words(wrong),
+    )
 
 
 @router.post("/jobs/{number}/cuts/{section}/put")
@@ -205,16 +243,34 @@ def _index(
     )
 
 
+def _drawn(
+    request: Request,
+    strip: StripSaid,
+    placed: StripPlaced,
+    made: Sequence[CutMadeFact],
+    *,
+    movable: bool = False,
+    fields: Fields | None = None,
+) -> Markup:
+    units = units_of(request)
+    return strip_drawing(
+        strip,
+        placed,
+        made,
+        lambda mm: length(mm, units, 1).removesuffix(".0"),
+        unit=units,
+        movable=movable,
+        fields=fields,
+    )
+
+
 def _strip_context(
     request: Request, state: SectionState, typed: dict[str, str] | None = None, *, drawn: bool = True
 ) -> dict[str, Any]:
     """Return the strip as drawn, its cuts as they count or as they are tried, and the words beside it."""
-    strip, placed, units = state.strip, state.placed, units_of(request)
+    strip, placed = state.strip, state.placed
     if strip is None or placed is None:
         return {"drawing": None, "trial": False, "judged": None, "best": None, "why": {}, "cut_texts": []}
-
-    def figure(mm: float) -> str:
-        return length(mm, units, 1).removesuffix(".0")
 
     wanted = typed if typed is not None else dict(request.query_params)
     trial: dict[str, float] = {}
@@ -229,9 +285,7 @@ def _strip_context(
         judged = judge_cuts(strip.place, {**start, **trial}, placed.best)
     best, place = placed.best, strip.place
     return {
-        "drawing": strip_drawing(
-            strip, placed.model_copy(update={"judged": judged}), state.cuts, figure, unit=units, movable=True
-        )
+        "drawing": _drawn(request, strip, placed.model_copy(update={"judged": judged}), state.cuts, movable=True)
         if drawn
         else None,
         "trial": bool(trial),
@@ -360,6 +414,7 @@ def _strip_page(
     view, state = seen_section(request, number, section)
     strip = state.strip
     own = strip.clearance_mm if strip else CLEARANCES
+    names = row_names(typed) if typed else lambda kind, number: f"{kind}-{number}"
     return editor(
         request,
         session,
@@ -379,6 +434,12 @@ def _strip_page(
         },
         codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
         read=_as_it_was_read(view, state, units_of(request)),
+        preview=_drawn(request, strip, state.placed, (), fields=names)
+        if strip and state.placed and not typed
+        else None,
+        preview_placed=state.placed if not typed else None,
+        preview_fault=None,
+        preview_field="",
     )
 
 

@@ -17,6 +17,8 @@ from fairsquare.core.cut.place import CutsPlaced, PlaceCuts, place_cuts
 from fairsquare.core.damage.decide import DecideMember, MemberDecided, decide_member
 from fairsquare.core.damage.read import DamageRead, ReadDamage, read_damage
 from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.fit.hang import HangPanel, PanelHung, hang_panel
+from fairsquare.core.fit.square import SquaredUp, SquareUp, square_up
 from fairsquare.core.lengths import (
     ComparedLengths,
     CompareLengths,
@@ -37,6 +39,8 @@ from fairsquare.core.sheet.check import CheckSheet, SheetChecked, check_sheet
 from fairsquare.core.sheet.comparative import ComparativeSheet, SheetMade, comparative_sheet
 from fairsquare.core.sheet.spans import SheetSpans, SpansFound, sheet_spans
 from fairsquare.core.structure.simulate import FrameSimulated, SimulateFrame, simulate_frame
+from fairsquare.core.weld.settings import SettingsFound, WeldSettings, weld_settings
+from fairsquare.core.weld.timeline import BondTimeline, TimelineFound, bond_timeline
 
 
 class Calculation(NamedTuple):
@@ -149,4 +153,8 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("place-cuts", PlaceCuts, CutsPlaced, place_cuts),
     Calculation("cut-budget", CutBudget, CutBudgeted, cut_budget),
     Calculation("drill-map", DrillMap, WeldsMapped, drill_map),
+    Calculation("weld-settings", WeldSettings, SettingsFound, weld_settings),
+    Calculation("bond-timeline", BondTimeline, TimelineFound, bond_timeline),
+    Calculation("hang-panel", HangPanel, PanelHung, hang_panel),
+    Calculation("square-up", SquareUp, SquaredUp, square_up),
 )

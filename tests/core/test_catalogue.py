@@ -64,6 +64,23 @@ REQUESTS = {
         ],
         "donor": "new",
     },
+    "weld-settings": {"process": "squeeze", "metal": "steel", "thickness_mm": [1.2, 0.9]},
+    "bond-timeline": {
+        "temperature_c": 21,
+        "products": [{"id": "adhesive", "open_min": 90, "at_c": 23}],
+        "steps": [
+            {"id": "squeeze out", "minutes": 8, "opens": ["adhesive"]},
+            {"id": "clamp", "minutes": 20, "closes": ["adhesive"]},
+        ],
+    },
+    "hang-panel": {
+        "hinges": [{"id": "h", "at": [0, 0, 0], "range": {"length": [-2, 2], "width": [-2, 2], "height": [-2, 2]}}],
+        "gaps": [{"id": "g", "at": [500, 0, 0], "normal": [1, 0, 0], "mm": 6, "target_mm": 4, "tolerance_mm": 1}],
+    },
+    "square-up": {
+        "spans_mm": {"ab": 1000, "bc": 800, "cd": 1000, "da": 800, "ac": 1285, "bd": 1276},
+        "target_mm": {"ab": 1000, "bc": 800, "cd": 1000, "da": 800, "ac": 1280.6, "bd": 1280.6},
+    },
     "judge-points": {"sheet": SHEET, "points": {"F4L": {"xyz": [2110, 478, 402], "covariance": NOUGHT}}},
     "read-damage": {
         "sheet": SHEET,

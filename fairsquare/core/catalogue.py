@@ -39,6 +39,7 @@ from fairsquare.core.sheet.check import CheckSheet, SheetChecked, check_sheet
 from fairsquare.core.sheet.comparative import ComparativeSheet, SheetMade, comparative_sheet
 from fairsquare.core.sheet.spans import SheetSpans, SpansFound, sheet_spans
 from fairsquare.core.structure.simulate import FrameSimulated, SimulateFrame, simulate_frame
+from fairsquare.core.weld.order import WeldOrder, WeldsOrdered, weld_order
 from fairsquare.core.weld.settings import SettingsFound, WeldSettings, weld_settings
 from fairsquare.core.weld.timeline import BondTimeline, TimelineFound, bond_timeline
 
@@ -153,6 +154,7 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("place-cuts", PlaceCuts, CutsPlaced, place_cuts),
     Calculation("cut-budget", CutBudget, CutBudgeted, cut_budget),
     Calculation("drill-map", DrillMap, WeldsMapped, drill_map),
+    Calculation("weld-order", WeldOrder, WeldsOrdered, weld_order),
     Calculation("weld-settings", WeldSettings, SettingsFound, weld_settings),
     Calculation("bond-timeline", BondTimeline, TimelineFound, bond_timeline),
     Calculation("hang-panel", HangPanel, PanelHung, hang_panel),

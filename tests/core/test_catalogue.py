@@ -64,6 +64,13 @@ REQUESTS = {
         ],
         "donor": "new",
     },
+    "weld-order": {
+        "welds": [
+            {"id": "1", "at": [0, 0, 0], "energy_j": 3000, "seconds": 2},
+            {"id": "2", "at": [30, 0, 0], "energy_j": 3000, "seconds": 2, "after": ["1"]},
+        ],
+        "plate": {"thickness_mm": 1.2, "conductivity": 45, "density": 7850, "heat_capacity": 500, "loss": 25},
+    },
     "weld-settings": {"process": "squeeze", "metal": "steel", "thickness_mm": [1.2, 0.9]},
     "bond-timeline": {
         "temperature_c": 21,

@@ -72,7 +72,7 @@ def test_the_teals_rail_is_planned_by_keyboard_alone(page: Page, desk: Desk) -> 
     assert cuts(desk, 3)["outer"] == 22.0
     page.locator("text=Why here?").focus()
     page.keyboard.press("Enter")
-    expect(page.locator("details.why")).to_contain_text("the least length off all layers together")
+    expect(page.locator(".strip-foot details.why")).to_contain_text("the least length off all layers together")
 
 
 def test_the_teals_rail_is_dragged_by_touch_and_printed(tablet: Page, desk: Desk) -> None:

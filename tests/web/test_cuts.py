@@ -1,17 +1,12 @@
 """From the decision to opened welds and the final line, through the pages and the API: strip, cuts, lines, map, gate, papers."""
 
-import io
 import re
 
 import numpy as np
-import pypdfium2
 import pytest
-from PIL import Image
-from pypdf import PdfReader
 
 from fairsquare.actions import cutting, deciding, parts
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
-from fairsquare.core.cut.job import section_states
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.errors import FairSquareError
@@ -22,86 +17,8 @@ from fairsquare.demo.people import SIGN_INS
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.demo.vehicles import DUNLIN, TEAL
 from tests.conftest import key
+from tests.web.cutting import RAIL, STRIP, WELDS, section
 from tests.web.test_job import make_safe, new_job, read_all, sign, with_references, with_sheet
-
-RAIL = "right front rail"
-STRIP = {
-    "datum": "f4r",
-    "runs": "forward",
-    "keep": "low",
-    "layer-0-id": "outer",
-    "layer-0-from": "-300",
-    "layer-0-to": "40 cm",
-    "layer-0-thick": "1.2",
-    "layer-0-material": "high_strength",
-    "layer-0-hurt-from": "4 in",
-    "layer-0-hurt-to": "300",
-    "layer-0-joint": "butt_backed",
-    "layer-0-faces": "upper flange 18, web 96",
-    "layer-1-id": "inner",
-    "layer-1-from": "-300",
-    "layer-1-to": "400",
-    "layer-1-thick": "1",
-    "layer-1-material": "mild",
-    "layer-1-joint": "butt_backed",
-    "feature-0-kind": "hole",
-    "feature-0-from": "60",
-    "feature-0-to": "80",
-    "feature-0-words": "harness hole",
-    "behind-0-kind": "harness",
-    "behind-0-from": "0",
-    "behind-0-to": "200",
-    "version": "0",
-}
-WELDS = {
-    "donor": "new",
-    "part-0-id": "rail end",
-    "part-0-fate": "donor",
-    "part-0-thick": "1.2",
-    "part-1-id": "apron",
-    "part-1-fate": "stays",
-    "weld-0-flange": "upper flange",
-    "weld-0-at": "120-280 by 3",
-    "weld-0-across": "9",
-    "weld-0-stack": "rail end, apron",
-    "weld-0-vehicle": "top",
-    "weld-0-after": "top",
-    "version": "0",
-}
-
-
-@pytest.fixture
-def decided(as_role, desk, persons):
-    """A Dunlin that is straight, with its right front rail decided to be sectioned; signed."""
-    ngozi = as_role("technician")
-    job = new_job(ngozi)
-    make_safe(ngozi, job)
-    with_sheet(ngozi, job)
-    with_references(ngozi, job)
-    sign(ngozi, job, "setup_accepted")
-    read_all(ngozi, job, {})
-    technician = persons["technician"]
-    kinked = MemberSaid(RAIL, "", "high_strength", "structural", ("kinked",), MakersWord(section=True), "the book")
-    seen = deciding.see_member(desk, technician, key(), job, kinked)
-    deciding.decide(desk, technician, key(), job, seen, DecisionSaid("section"))
-    deciding.keep_what_is_fair(desk, technician, key(), job)
-    assert not [state.name for state in member_states(desk.view(job).facts) if state.open]
-    sign(ngozi, job, "decision_made")
-    return job
-
-
-def section(desk, job, number=1):
-    return next(state for state in section_states(desk.view(job).facts) if state.fact.number == number)
-
-
-@pytest.fixture
-def planned(decided, as_role, desk):
-    """That job with its strip and welds typed in."""
-    ngozi = as_role("technician")
-    ngozi.post(f"/jobs/{decided}/cuts", member=RAIL, how="cut")
-    ngozi.post(f"/jobs/{decided}/cuts/1/strip", **STRIP)
-    ngozi.post(f"/jobs/{decided}/cuts/1/welds", **WELDS)
-    return decided
 
 
 def check_part_in(desk, persons, job):
@@ -344,6 +261,17 @@ def test_the_final_line_waits_and_says_for_what(planned, as_role, desk, persons)
     assert part
 
 
+def test_once_cut_the_lines_follow_the_cut_and_not_the_plan(planned, as_role, desk, persons) -> None:
+    ngozi = as_role("technician")
+    check_part_in(desk, persons, planned)
+    ngozi.post(f"/jobs/{planned}/cuts/1/made", kind="final", layer="outer", tool="body saw, 1.2 mm")
+    page = ngozi.post(
+        f"/jobs/{planned}/cuts/1/put", do="keep", reason="an afterthought", **{"cut-0": "30", "version": "1"}
+    )
+    assert "The plan says 30.0 mm by now" in page
+    assert section(desk, planned).drawn[0].donor.line_mm == 45.0
+
+
 def test_with_everything_there_the_final_line_is_cut_and_the_station_is_done(planned, as_role, desk, persons) -> None:
     ngozi = as_role("technician")
     check_part_in(desk, persons, planned)
@@ -441,99 +369,6 @@ def test_the_api_plans_opens_and_cuts(decided, as_role) -> None:
     assert (
         ask("PUT", f"{own}/strip", 422, strip={**strip, "layers": []}, version=2)["errors"][0]["field"] == "layers.0.id"
     )
-
-
-def rasterised(pdf: bytes, page: int, dpi: float) -> np.ndarray:
-    """A page as grey levels, (rows, columns)."""
-    image: Image.Image = pypdfium2.PdfDocument(pdf)[page].render(scale=dpi / 72).to_pil()
-    return np.array(image.convert("L"))
-
-
-@pytest.mark.parametrize(("paper", "size"), [("A4", (297.0, 210.0)), ("Letter", (279.4, 215.9))])
-def test_a_printed_template_measures_what_it_says(planned, as_role, paper, size) -> None:
-    """The page rasterised at 600 dots an inch: the check bar is 100 mm, the line stands where it should from the datum."""
-    query = f"layer=outer&whose=vehicle&reach=datum&paper={paper}"
-    answer = as_role("technician").http.get(f"/jobs/{planned}/cuts/1/template.pdf?{query}")
-    assert answer.headers["content-type"] == "application/pdf"
-    reader = PdfReader(io.BytesIO(answer.content))
-    box = reader.pages[0].mediabox
-    assert (float(box.width) / 72 * 25.4, float(box.height) / 72 * 25.4) == pytest.approx(size, abs=0.05)
-    dark = rasterised(answer.content, 0, 600) < 140
-    mm = 25.4 / 600
-    row = longest_run_row(dark, 100 / mm)
-    ticks = [(a + b) / 2 * mm for a, b in runs(dark[row + round(2 / mm)])][:11]
-    assert len(ticks) == 11, "a tick each ten millimetres"
-    assert ticks[-1] - ticks[0] == pytest.approx(100.0, abs=0.05)
-    assert np.diff(ticks) == pytest.approx(np.full(10, 10.0), abs=0.05)
-    web = dark[row - round(70 / mm)]
-    strokes = [(a + b) / 2 * mm for a, b in runs(web)]
-    apart = {round(b - a, 2) for a in strokes for b in strokes if b > a}
-    assert min(abs(one - 45.0) for one in apart) <= 0.05, "from the datum to the line"
-    assert "45.0 mm ahead of F4R" in reader.pages[0].extract_text()
-
-
-def runs(row):
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], row.astype(int), [0]))))
-    return list(zip(edges[::2], edges[1::2], strict=True))
-
-
-def longest_run_row(dark, wanted):
-    """The row with an unbroken run nearest to `wanted` pixels that is no outline: the check bar."""
-    best = (1e9, 0)
-    for index in range(dark.shape[0]):
-        for a, b in runs(dark[index]):
-            best = min(best, (abs((b - a) - wanted), index))
-    return best[1]
-
-
-def test_templates_come_as_files_of_their_kinds(planned, as_role) -> None:
-    http = as_role("technician").http
-    base = f"/jobs/{planned}/cuts/1"
-    for kind, start in (("svg", b"<svg"), ("dxf", b"  0\n"), ("pdf", b"%PDF")):
-        answer = http.get(f"{base}/template.{kind}?layer=outer&whose=donor")
-        assert answer.status_code == 200
-        assert answer.content.startswith(start) or kind == "dxf", answer.content[:20]
-    assert http.get(f"{base}/template.stl?layer=outer").status_code == 422
-    assert http.get(f"{base}/template.svg?layer=roof").status_code == 422
-    assert http.get(f"{base}/template?layer=outer&paper=A0").status_code == 422
-
-
-def test_a_template_of_forty_sheets_is_made_with_its_page_waiting(planned, as_role, desk) -> None:
-    ngozi = as_role("technician")
-    long = {**STRIP, "layer-0-from": "-11900", "version": "1", "feature-0-kind": "hole"}
-    ngozi.post(f"/jobs/{planned}/cuts/1/strip", **long)
-    ngozi.post(f"/jobs/{planned}/cuts/1/put", do="keep", reason="far away", **{"cut-0": "-11700", "version": "2"})
-    address = f"/jobs/{planned}/cuts/1/template?layer=outer&whose=vehicle&reach=datum&paper=A4"
-    first = ngozi.http.get(address, follow_redirects=False)
-    assert first.status_code in (200, 303)
-    if first.status_code == 200:
-        assert "sheets of A4" in first.text
-        assert "You may leave this page" in first.text
-    pdf = ngozi.http.get(address.replace("/template?", "/template.pdf?"))
-    reader = PdfReader(io.BytesIO(pdf.content))
-    assert len(reader.pages) >= 40
-    assert f"sheet 40 of {len(reader.pages)}" in reader.pages[39].extract_text()
-    assert ngozi.http.get(address, follow_redirects=False).status_code == 303
-
-
-@pytest.mark.parametrize("paper", ["A4", "Letter"])
-def test_the_cut_sheet_goes_under_the_car(planned, as_role, paper) -> None:
-    pdf = as_role("technician").http.get(f"/jobs/{planned}/cuts/1/sheet.pdf?paper={paper}").content
-    reader = PdfReader(io.BytesIO(pdf))
-    width, height = float(reader.pages[0].mediabox.width), float(reader.pages[0].mediabox.height)
-    assert (width, height) == pytest.approx((595.3, 841.9) if paper == "A4" else (612.0, 792.0), abs=0.5)
-    text = " ".join(" ".join(page.extract_text() for page in reader.pages).split())
-    for words in (
-        "45.0 mm ahead of F4R",
-        "wiring harness",
-        "AT THE CUT of outer",
-        "cut flat from the top",
-        "DO NOT DRILL APRON",
-        "rail end goes over apron",
-        "Fire watch",
-        "closes on the saw",
-    ):
-        assert words in text, words
 
 
 def test_a_part_made_here_has_a_drawing_and_a_caution(decided, as_role, desk) -> None:

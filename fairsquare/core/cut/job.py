@@ -49,11 +49,15 @@ class SectionState(NamedTuple):
 
     @property
     def drawn(self) -> tuple[LayerLines, ...]:
-        """The lines of all layers that are cut; none where there is no place for the cuts or the gap makes no sense."""
+        """The lines of all layers that are cut; none where there is no place for the cuts or the gap makes no sense.
+
+        Where a layer is cut already, its lines follow that cut, whatever the plan says by now.
+        """
         if self.strip is None or self.placed is None or self.placed.judged is None:
             return ()
+        made = {cut.layer: cut.at_mm for cut in self.cuts if cut.kind == "final"}
         try:
-            return lines_of(self.strip, self.lines, self.placed.judged.cuts)
+            return lines_of(self.strip, self.lines, {**self.placed.judged.cuts, **made})
         except FairSquareError:
             return ()
 

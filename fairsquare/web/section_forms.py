@@ -299,7 +299,7 @@ def lines_typed(typed: Mapping[str, str]) -> LinesSaid:
     return _model(
         LinesSaid,
         "",
-        tool=typed.get("tool", "").strip(),
+        tool=typed.get("saw", "").strip(),
         marking=typed.get("marking", usual.marking),
         line_width_mm=some("line_width"),
         marks=int(typed.get("marks", "2")) if typed.get("marks", "2") in ("1", "2") else 0,
@@ -483,4 +483,4 @@ def _model(model: type[M], field: str, **values: Any) -> M:
         ) from None
 
 
-_FORM_NAMES = {"from": "from", "to": "to", "thickness_mm": "thick", "at_mm": "at", "across_mm": "across"}
+_FORM_NAMES = {"tool": "saw", "from": "from", "to": "to", "thickness_mm": "thick", "at_mm": "at", "across_mm": "across"}

@@ -127,10 +127,11 @@ def test_the_gap_is_weighed_by_how_it_is_marked(planned, as_role, desk) -> None:
     ngozi = as_role("technician")
     page = ngozi.get(f"/jobs/{planned}/cuts/1")
     assert re.search(r"96\.2 %.*53\.1 %", page, re.S)
-    ngozi.post(f"/jobs/{planned}/cuts/1/lines", marking="felt_tip", marks="2", kerf="3", version="0")
+    ngozi.post(f"/jobs/{planned}/cuts/1/lines", marking="felt_tip", marks="2", kerf="3", saw="air saw", version="0")
     page = ngozi.get(f"/jobs/{planned}/cuts/1")
     assert "cut in one stroke" in page, "a kerf wider than the gap"
-    assert section(desk, planned).lines.marking == "felt_tip"
+    assert (section(desk, planned).lines.marking, section(desk, planned).lines.tool) == ("felt_tip", "air saw")
+    assert page.count('id="f-tool"') == 1
     for field, value, words in (
         ("kerf_sigma", "-1", "0 or more"),
         ("limit-low", "3", "in pairs"),

@@ -81,6 +81,7 @@ def drill_map(page: Page) -> None:
         page.wait_for_selector(f"#tick:has-text('Done: {weld},')")
         page.click("#tick")
     page.wait_for_selector("#tick:has-text('Done: 8,')")
+    page.mouse.move(0, 0)
     take(page, "drill-map")
 
 

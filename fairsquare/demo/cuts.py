@@ -144,7 +144,7 @@ _TEAL_RAIL = _Section(
         "access_cuts": [
             {
                 "layer": "outer",
-                "at_mm": 300.0,
+                "at_mm": 245.0,
                 "words": "the crushed end off, to see the stiffener and to set the plate",
             }
         ],

@@ -103,31 +103,31 @@ def field_words(field: str) -> str:
 
 def typed_rows(typed: Mapping[str, str], of: Mapping[str, tuple[str, ...]]) -> dict[str, list[Row]]:
     """Return the rows of a form as they were typed, by kind; empty ones are left out."""
-    found: dict[str, list[Row]] = {}
-    for kind, fields in of.items():
-        numbers = sorted({int(m[1]) for name in typed if (m := re.fullmatch(rf"{kind}-(\d{{1,4}})-[a-z-]+", name))})
-        rows = [{field: typed.get(f"{kind}-{number}-{field}", "").strip() for field in fields} for number in numbers]
-        found[kind] = [row for row in rows if any(value for field, value in row.items() if field not in _CHOSEN)]
-    return found
+    return {kind: list(_filled(typed, kind, fields).values()) for kind, fields in of.items()}
 
 
 def row_names(typed: Mapping[str, str]) -> Callable[[str, int], str]:
     """Return how the row of a form is called in which the thing of a kind and number was typed: empty rows are not counted."""
-    rows: dict[str, list[str]] = {}
-    for kind, fields in STRIP_ROWS.items():
-        numbers = sorted({int(m[1]) for name in typed if (m := re.fullmatch(rf"{kind}-(\d{{1,4}})-[a-z-]+", name))})
-        filled = [field for field in fields if field not in _CHOSEN]
-        rows[kind] = [
-            f"{kind}-{number}"
-            for number in numbers
-            if any(typed.get(f"{kind}-{number}-{field}", "").strip() for field in filled)
-        ]
+    rows = {kind: list(_filled(typed, kind, fields)) for kind, fields in STRIP_ROWS.items()}
 
     def name(kind: str, number: int) -> str:
         own = rows.get(kind, [])
-        return own[number] if number < len(own) else f"{kind}-{number}"
+        return f"{kind}-{own[number] if number < len(own) else number}"
 
     return name
+
+
+def _filled(typed: Mapping[str, str], kind: str, fields: tuple[str, ...]) -> dict[int, Row]:
+    """Return the rows of a kind in which something was typed, by their numbers in the form."""
+    numbers = sorted({int(m[1]) for name in typed if (m := re.fullmatch(rf"{kind}-(\d{{1,4}})-[a-z-]+", name))})
+    rows = {
+        number: {field: typed.get(f"{kind}-{number}-{field}", "").strip() for field in fields} for number in numbers
+    }
+    return {
+        number: row
+        for number, row in rows.items()
+        if any(value for field, value in row.items() if field not in _CHOSEN)
+    }
 
 
 def strip_rows(strip: StripSaid | None) -> dict[str, list[Row]]:
@@ -180,11 +180,11 @@ def strip_rows(strip: StripSaid | None) -> dict[str, list[Row]]:
 def strip_typed(typed: Mapping[str, str], now: StripSaid | None) -> StripSaid:
     """Return a strip as it was typed; cuts that a person put stay where their layers are still cut. Raises `Refused`."""
     rows = typed_rows(typed, STRIP_ROWS)
-    layers = _made(rows["layer"], "layer", "layers", _layer)
+    layers = _made(rows["layer"], "layer", _layer)
     clearance = {
         kind: _length(typed.get(f"clear-{kind}", ""), f"clear-{kind}", usual) for kind, usual in CLEARANCES.items()
     }
-    cut = {layer.id for layer in layers if layer.damage is not None and layer.joint != "factory_seam"}
+    cut = {layer.id for layer in layers if layer.is_cut}
     chosen = {name: at for name, at in now.chosen.items() if name in cut} if now else {}
     return _model(
         StripSaid,
@@ -193,11 +193,11 @@ def strip_typed(typed: Mapping[str, str], now: StripSaid | None) -> StripSaid:
         runs=typed.get("runs", "rearward"),
         keep=typed.get("keep", "low"),
         layers=layers,
-        features=_made(rows["feature"], "feature", "features", _feature),
-        windows=_made(rows["window"], "window", "windows", lambda r, f: _stretch(Window, r, f, source=r["source"])),
-        access=_made(rows["access"], "access", "access", lambda r, f: _stretch(Reach, r, f, words=r["words"])),
-        behind=_made(rows["behind"], "behind", "behind", _behind),
-        access_cuts=_made(rows["opening"], "opening", "opening", _opening),
+        features=_made(rows["feature"], "feature", _feature),
+        windows=_made(rows["window"], "window", lambda r, f: _stretch(Window, r, f, source=r["source"])),
+        access=_made(rows["access"], "access", lambda r, f: _stretch(Reach, r, f, words=r["words"])),
+        behind=_made(rows["behind"], "behind", _behind),
+        access_cuts=_made(rows["opening"], "opening", _opening),
         clearance_mm=clearance,
         stagger_mm=_length(typed.get("stagger", ""), "stagger", 50.0),
         long_mm=_length(typed.get("long", ""), "long", 100.0),
@@ -368,9 +368,9 @@ def welds_typed(typed: Mapping[str, str]) -> WeldsSaid:
         "",
         donor=typed.get("donor", usual.donor),
         part=int(part) if part.isdigit() and len(part) < 18 else None,
-        parts=_made(rows["part"], "part", "parts", _part),
+        parts=_made(rows["part"], "part", _part),
         welds=tuple(_numbered(welds)),
-        seams=_made(rows["seam"], "seam", "seams", _seam),
+        seams=_made(rows["seam"], "seam", _seam),
         pilot_mm=_length(typed.get("pilot", ""), "pilot", usual.pilot_mm),
         hole_mm=_length(typed.get("hole", ""), "hole", usual.hole_mm),
     )
@@ -445,8 +445,7 @@ def _seam(row: Row, field: str) -> SeamSaid:
     )
 
 
-def _made(rows: list[Row], kind: str, field: str, make: Callable[[Row, str], M]) -> tuple[M, ...]:
-    del field
+def _made(rows: list[Row], kind: str, make: Callable[[Row, str], M]) -> tuple[M, ...]:
     return tuple(make(row, f"{kind}-{index}") for index, row in enumerate(rows))
 
 

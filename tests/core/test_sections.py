@@ -219,8 +219,8 @@ def test_rivets_bolts_and_seams_are_undone_on_the_side_that_they_hold() -> None:
 def test_the_card_says_what_goes_over_under_and_between() -> None:
     assert putting_in(welds(FLOOR))["front flange"] == ("floor goes over heel board",)
     assert putting_in(welds(RAIL))["end flange"] == ("rear panel goes over rail end; rail end goes under rear panel",)
-    assert metals_that_touch(welds(NODE)) == ("stretcher bracket and node",)
-    assert metals_that_touch(welds(FLOOR)) == ()
+    assert list(metals_that_touch(welds(NODE))) == ["stretcher bracket and node"]
+    assert metals_that_touch(welds(FLOOR)) == {}
 
 
 def outer_template(**other):
@@ -254,6 +254,57 @@ def test_a_template_read_back_from_dxf_measures_to_a_twentieth_of_a_millimetre()
     holes = [e for e in by_layer["DRILL"] if e.dxftype() == "CIRCLE"]
     assert [h.dxf.center.x for h in holes] == pytest.approx([130.0, 170.0], abs=0.05)
     assert {(h.dxf.center.y, h.dxf.radius) for h in holes} == {(9.0, 4.0)}
+
+
+def test_a_template_has_no_hole_where_the_map_has_none() -> None:
+    """A ring where a tool goes in, on that side; a cross for what is ground and squeezed, what stays, and what cannot be done."""
+    strip = rail()
+    flange = {"flange": "upper flange", "across_mm": 9.0}
+    said = welds(
+        RAIL,
+        donor="new",
+        welds=[
+            {
+                "id": "both",
+                "at_mm": 60.0,
+                "stack": ["rail end", "wheelhouse"],
+                "vehicle": ["top"],
+                "after": ["top"],
+                **flange,
+            },
+            {
+                "id": "squeezed",
+                "at_mm": 90.0,
+                "stack": ["rail end", "wheelhouse"],
+                "vehicle": ["top"],
+                "squeeze": True,
+                **flange,
+            },
+            {"id": "stays", "at_mm": 120.0, "stack": ["rail stump", "wheelhouse"], **flange},
+            {"id": "blind", "at_mm": 150.0, "stack": ["rail end", "wheelhouse"], "vehicle": [], "after": [], **flange},
+        ],
+    )
+    by_id = {weld.said.id: weld for weld in mapped_welds(said)}
+    found = lines_of(
+        strip, LinesSaid(donor_sheet_mm=350.0, donor_read_mm=352.0), placed_strip(strip.place, {}).judged.cuts
+    )[0]
+    for whose, moved in (("vehicle", 0.0), ("donor", 2.0)):
+        template = cut_template(strip, found, strip.layers[0], whose, said, from_datum=False)
+        rings = [one.middle[0] for one in template.shapes if isinstance(one, Ring) and one.pen == "drill"]
+        expected = [
+            w.said.at_mm + moved for w in by_id.values() if w.step(whose).mark in ("drill", "flat", "plug_hole")
+        ]
+        assert rings == pytest.approx(expected), whose
+        crossed = {
+            one.words.removesuffix(": no hole")
+            for one in template.shapes
+            if isinstance(one, Label) and "no hole" in one.words
+        }
+        assert {"stays", "blind"} <= crossed
+        assert crossed == {
+            w.said.id for w in by_id.values() if w.step(whose).mark not in ("drill", "flat", "plug_hole")
+        }
+    assert by_id["both"].donor.mark == "plug_hole"
 
 
 def test_a_template_in_svg_has_its_size_and_its_line_where_they_are() -> None:

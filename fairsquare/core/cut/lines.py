@@ -29,13 +29,15 @@ class Backing(Model):
 class EdgeLine(Model):
     """One edge: the station of its drawn line, of the edge itself and of the middle of the saw cut, mm from the datum.
 
-    `skew_mm`: how much further along the line stands at the far edge of the unrolled width than at its first one.
+    `skew_mm`: how much further along the line stands at the far edge of the unrolled width than at its first one. `moved_mm`: by
+    how much stations of the strip are further along on this part: a donor that is longer has them there.
     """
 
     line_mm: float
     edge_mm: float
     blade_mm: float
     skew_mm: float
+    moved_mm: float
 
 
 class LayerLines(Model):
@@ -60,25 +62,31 @@ def lines_of(strip: StripSaid, said: LinesSaid, cuts: Mapping[str, float]) -> tu
     found = []
     for layer in strip.cut:
         at = cuts[layer.id]
-        backed = layer.joint in ("butt_backed", "butt_insert")
-        offsets = cut_budget(said.budget(backing=backed)).cut_offsets
+        offsets = cut_budget(said.budget(backing=layer.backed)).cut_offsets
         lap = said.overlap_mm if layer.joint == "lap" else 0.0
         edge = 0.0 if lap else offsets.edge_mm
-        own = at + onward * (longer - lap)
+        moved = onward * longer
+        own = at + moved - onward * lap
         found.append(
             LayerLines(
                 layer=layer.id,
-                vehicle=_edge(at, onward, edge, said, 0.0),
-                donor=_edge(own, -onward, edge if said.marks == 2 else 0.0, said, _skew(said, layer)),
-                backing=_backing(strip, said, layer, at) if backed else None,
+                vehicle=_edge(at, onward, edge, said, 0.0, 0.0),
+                donor=_edge(own, -onward, edge if said.marks == 2 else 0.0, said, _skew(said, layer), moved),
+                backing=_backing(strip, said, layer, at) if layer.backed else None,
             )
         )
     return tuple(found)
 
 
-def _edge(line: float, into_waste: float, edge: float, said: LinesSaid, skew: float) -> EdgeLine:
+def _edge(line: float, into_waste: float, edge: float, said: LinesSaid, skew: float, moved: float) -> EdgeLine:
     blade = edge + said.kerf_mm / 2
-    return EdgeLine(line_mm=line, edge_mm=line + into_waste * edge, blade_mm=line + into_waste * blade, skew_mm=skew)
+    return EdgeLine(
+        line_mm=line,
+        edge_mm=line + into_waste * edge,
+        blade_mm=line + into_waste * blade,
+        skew_mm=skew,
+        moved_mm=moved,
+    )
 
 
 def donor_longer(said: LinesSaid) -> float:

@@ -113,6 +113,16 @@ class StripLayer(CutLayer):
     faces: Many[Face] = ()
 
     @property
+    def is_cut(self) -> bool:
+        """Whether it is cut across: damaged, and not coming off at its seam."""
+        return self.damage is not None and self.joint != "factory_seam"
+
+    @property
+    def backed(self) -> bool:
+        """Whether its joint has metal behind it."""
+        return self.joint in ("butt_backed", "butt_insert")
+
+    @property
     def width_mm(self) -> float:
         """How wide it is unrolled, mm; 0 where nobody said."""
         return sum(face.width_mm for face in self.faces)
@@ -173,8 +183,8 @@ class StripSaid(Spoken):
 
     @property
     def cut(self) -> tuple[StripLayer, ...]:
-        """The layers that are cut across: damaged, and not coming off at their seams."""
-        return tuple(layer for layer in self.layers if layer.damage is not None and layer.joint != "factory_seam")
+        """The layers that are cut across."""
+        return tuple(layer for layer in self.layers if layer.is_cut)
 
     @property
     def place(self) -> PlaceCuts:
@@ -310,7 +320,7 @@ def check_strip_said(strip: StripSaid) -> None:
                 field=f"layers.{index}.to",
                 value=layer.end,
             )
-        if layer not in strip.cut and layer.id in strip.chosen:
+        if not layer.is_cut and layer.id in strip.chosen:
             raise Refused(f"{layer.id} is not cut: say where its damage is first.", field=f"chosen.{layer.id}")
     _check_many(strip.layers, "layers", MOST_LAYERS)
     for field, listed in (("features", strip.features), ("windows", strip.windows), ("access", strip.access)):

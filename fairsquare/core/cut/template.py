@@ -8,7 +8,8 @@ from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from fairsquare.core.cut.lines import EdgeLine, LayerLines, Whose
-from fairsquare.core.cut.section import FEATURES, StripLayer, StripSaid, WeldsSaid
+from fairsquare.core.cut.section import FEATURES, StripLayer, StripSaid, WeldSaid, WeldsSaid
+from fairsquare.core.cut.working import HOLED, mapped_welds
 from fairsquare.core.errors import Refused
 
 Pen = Literal["outline", "fold", "line", "edge", "blade", "drill", "feature", "datum", "check", "text"]
@@ -112,7 +113,7 @@ def cut_template(
     shapes: list[Stroke | Ring | Label] = [*_outline(low, high, width), *_folds(layer, low, high)]
     shapes += _cut(strip, edge, width)
     shapes += _features(strip, layer, low, high, width)
-    shapes += _drilled(layer, welds, low, high) if welds else []
+    shapes += _drilled(layer, welds, whose, edge.moved_mm, low, high) if welds else []
     shapes += _datum(strip, low, high, width)
     return _with_check(f"{name}: cut {strip.station_words(edge.line_mm)}", shapes, (low, 0.0), (high, width))
 
@@ -212,30 +213,36 @@ def _features(
     return found
 
 
-def _drilled(layer: StripLayer, welds: WeldsSaid, low: float, high: float) -> list[Stroke | Ring | Label]:
+def _drilled(
+    layer: StripLayer, welds: WeldsSaid, whose: Whose, moved: float, low: float, high: float
+) -> list[Stroke | Ring | Label]:
+    """Return the welds on the faces of a layer: a ring only where the map has a tool go in on that side, else a cross."""
     foot: dict[str, float] = {}
     v = 0.0
     for face in layer.faces:
         foot[face.name.lower()] = v
         v += face.width_mm
     found: list[Stroke | Ring | Label] = []
-    for weld in welds.welds:
-        at = foot.get(weld.flange.lower())
-        if at is None or not low <= weld.at_mm <= high:
+    for weld in mapped_welds(welds):
+        said = weld.said
+        at = foot.get(said.flange.lower())
+        if at is None or not isinstance(said, WeldSaid) or not low <= said.at_mm + moved <= high:
             continue
-        place = (weld.at_mm, at + weld.across_mm)
-        found += [*_hole("drill", place, welds.hole_mm), Label("text", (place[0] + 5.0, place[1] + 3.0), 3.5, weld.id)]
+        u, v = said.at_mm + moved, at + said.across_mm
+        if weld.step(whose).mark in HOLED:
+            found += [*_hole("drill", (u, v), welds.hole_mm), Label("text", (u + 5.0, v + 3.0), 3.5, said.id)]
+        else:
+            found += [*_cross("feature", (u, v), 4.0), Label("text", (u + 5.0, v + 3.0), 3.5, f"{said.id}: no hole")]
     return found
 
 
 def _hole(pen: Pen, middle: Point, diameter: float) -> list[Stroke | Ring]:
+    return [Ring(pen, middle, diameter / 2), *_cross(pen, middle, diameter / 2 + 2.0)]
+
+
+def _cross(pen: Pen, middle: Point, arm: float) -> list[Stroke]:
     u, v = middle
-    arm = diameter / 2 + 2.0
-    return [
-        Ring(pen, middle, diameter / 2),
-        Stroke(pen, (u - arm, v), (u + arm, v)),
-        Stroke(pen, (u, v - arm), (u, v + arm)),
-    ]
+    return [Stroke(pen, (u - arm, v), (u + arm, v)), Stroke(pen, (u, v - arm), (u, v + arm))]
 
 
 def _datum(strip: StripSaid, low: float, high: float, width: float) -> list[Stroke | Ring | Label]:

@@ -18,6 +18,7 @@ from fairsquare.core.cut.drill import (
 from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.section import FATES, Fate, SeamSaid, WeldSaid, WeldsSaid
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.metals import metals_touch
 from fairsquare.core.same import Same
 
 Mark = Literal["drill", "flat", "grind", "leave", "plug_hole", "never", "rivet", "unbolt", "seam", "cannot"]
@@ -33,6 +34,8 @@ MARKS: dict[Mark, str] = {
     "never": "do not drill",
     "cannot": "cannot be done so",
 }
+HOLED: frozenset[Mark] = frozenset({"drill", "flat", "plug_hole", "rivet"})
+"""What leaves a hole, or the mark of a cutter, at the middle of a weld."""
 _OF_METHOD: dict[OpenMethod, Mark] = {"through_drill": "drill", "flat_cutter": "flat", "grind": "grind"}
 _ORDER: dict[Mark, int] = {"unbolt": 0, "seam": 1, "rivet": 2, "drill": 3, "plug_hole": 3, "flat": 4, "grind": 5}
 
@@ -156,7 +159,8 @@ def _step(weld: WeldSaid, found: WeldMapped, whose: Whose, never: Sequence[str],
             "grind": f"grind away {' and '.join(cut.layers)} from the {cut.side}",
         }[cut.method]
         told.append(f"hole for the plug in {' and '.join(cut.layers)}" if own == "plug_hole" else how)
-    return Step(weld.id, own, first.side, len(first.layers), first.layers, tuple(never), "; ".join(told))
+    through = tuple(name for cut in cuts for name in cut.layers)
+    return Step(weld.id, own, first.side, len(first.layers), through, tuple(never), "; ".join(told))
 
 
 def _rejoin_words(rejoin: Sequence[tuple[RejoinMethod, str]], said: WeldsSaid) -> str:
@@ -244,16 +248,16 @@ def _goes(stack: Sequence[str], fates: Mapping[str, Fate]) -> str:
     return "; ".join(told)
 
 
-def metals_that_touch(said: WeldsSaid) -> tuple[str, ...]:
-    """Return where aluminium would lie on steel: a seam that eats itself unless it is kept apart."""
-    light = {"aluminium", "casting"}
+def metals_that_touch(said: WeldsSaid) -> dict[str, str]:
+    """Return which parts lie on one another that eat each other unless they are kept apart, with the caution for them."""
     metals = {part.id: part.material for part in said.parts}
-    found = []
+    found = {}
     for one in stacked(said):
         for a, b in pairwise(one.stack):
-            if "composite" not in (metals[a], metals[b]) and (metals[a] in light) != (metals[b] in light):
-                found.append(f"{a} and {b}")
-    return tuple(dict.fromkeys(found))
+            caution = metals_touch(metals[a], metals[b])
+            if caution:
+                found[f"{a} and {b}"] = caution
+    return found
 
 
 def fate_words(said: WeldsSaid) -> dict[str, str]:

@@ -3,12 +3,11 @@
 import math
 from typing import NamedTuple
 
-from fairsquare.core.damage.decide import Material
 from fairsquare.core.facts import JobFacts, PartFact, PartItemFact, PartSpanFact
+from fairsquare.core.metals import metals_touch
 from fairsquare.core.sheet.model import Sheet, points_by_first_code, tolerances
 
 COVERAGE = 2.0
-_LIGHT = frozenset({"aluminium", "casting"})
 
 
 class PartSpan(NamedTuple):
@@ -63,21 +62,6 @@ class PartState(NamedTuple):
         if self.part.origin == "donor" and not self.part.identity:
             said.append("the number of the vehicle that it was cut from is not written down")
         return tuple(said)
-
-
-def metals_touch(a: Material, b: Material) -> str:
-    """Return the caution for two metals that touch: aluminium on steel corrodes where it is wet. Empty where nothing is to be said.
-
-    The galvanic series of metals in sea water, as handbooks have it, from memory; what is put between is the maker's to say.
-    """
-    if "composite" in (a, b):
-        return "A composite with carbon in it eats the metal that it touches: keep them apart as the maker has it."
-    if (a in _LIGHT) == (b in _LIGHT):
-        return ""
-    return (
-        "Aluminium on steel: where water gets between, the aluminium is eaten. Keep them apart (primer on both, adhesive or tape "
-        "between, coated rivets), and never weld one to the other."
-    )
 
 
 def part_states(facts: JobFacts) -> tuple[PartState, ...]:

@@ -10,7 +10,7 @@ from fairsquare.actions import cutting
 from fairsquare.actions.cutting import section_of
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
-from fairsquare.core.cut.budget import LINE_WIDTHS_MM, CutBudgeted, Marking, cut_budget
+from fairsquare.core.cut.budget import CutBudgeted, Marking, cut_budget
 from fairsquare.core.cut.gate import CAUTIONS, access_waits, final_waits
 from fairsquare.core.cut.job import SectionState, section_states, unplanned
 from fairsquare.core.cut.judge import StripPlaced, judge_cuts, placed_strip, why_here
@@ -334,7 +334,7 @@ def _page(
         legend=legend(state),
         any_never=any_never(state),
         putting_in=putting_in(state.welds) if state.welds else {},
-        touching=metals_that_touch(state.welds) if state.welds else (),
+        touching=metals_that_touch(state.welds) if state.welds else {},
         cautions=CAUTIONS,
         **_strip_context(request, state, typed if typed and "cut-0" in typed else None),
         **_budget_context(state),
@@ -369,8 +369,8 @@ def _budget_context(state: SectionState) -> dict[str, Any]:
     """Return how surely the gap holds by each marking, drawn for the one that is used and the worst other."""
     lines = state.lines
     cut = state.strip.cut if state.strip else ()
-    backing = any(layer.joint in ("butt_backed", "butt_insert") for layer in cut) or not cut
-    if cut and all(layer.joint in ("lap", "factory_seam") for layer in cut):
+    backing = any(layer.backed for layer in cut) or not cut
+    if cut and not backing:
         return {"budget": None, "markings": MARKINGS, "lines": lines, "longer": donor_longer(lines)}
     own = lines.budget(backing=backing)
     table: list[tuple[Marking, str, CutBudgeted]] = []
@@ -384,9 +384,7 @@ def _budget_context(state: SectionState) -> dict[str, Any]:
         "budget_drawing": budget_drawing(
             own, lines.budget(backing=backing, marking=other), MARKINGS[lines.marking], MARKINGS[other]
         ),
-        "budget_other": MARKINGS[other],
         "markings": MARKINGS,
-        "widths": LINE_WIDTHS_MM,
         "lines": lines,
         "longer": donor_longer(lines),
         "kerf_cautions": _kerf_cautions(lines, own.gap),

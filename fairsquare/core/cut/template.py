@@ -31,7 +31,10 @@ USUAL_WIDTH_MM = 60.0
 """The unrolled width that is drawn where nobody said how wide the faces are."""
 _BESIDE_MM = 120.0
 _TICK_MM = 6.0
-_UNDER_MM = 27.0
+_UNDER_MM = 25.0
+_SMALL_MM, _LETTER = 4.0, 0.5
+_NAME_MM = 10.0
+"""What is left on a sheet below the template, for its name."""
 MOST_MM = 20_000.0
 Point = tuple[float, float]
 
@@ -133,7 +136,7 @@ def blank_template(
 
 def tiles_of(template: Template, paper: Paper) -> tuple[Tile, ...]:
     """Divide a template over sheets that overlap by `OVERLAP_MM`, row by row."""
-    across, down = paper.width - 2 * MARGIN_MM, paper.height - 2 * MARGIN_MM - 14.0
+    across, down = paper.width - 2 * MARGIN_MM, paper.height - 2 * MARGIN_MM - _NAME_MM
     columns = _many(template.size[0], across)
     rows = _many(template.size[1], down)
     found = []
@@ -154,20 +157,18 @@ def _with_check(title: str, shapes: list[Stroke | Ring | Label], low: Point, hig
         raise Refused(
             "A template is at most 20 m long and wide: look for a slip.", field="layer", value=high[0] - low[0]
         )
-    foot = low[1] - _UNDER_MM
-    left = low[0] + 2.0
+    left, bar = low[0] + 2.0, low[1] - 14.0
+    words = f"this bar is 100 mm: measure it before anything is cut · {title}"
     shapes += [
-        Stroke("check", (left, foot + 12.0), (left + CHECK_MM, foot + 12.0)),
+        Stroke("check", (left, bar), (left + CHECK_MM, bar)),
         *(
-            Stroke("check", (left + at, foot + 12.0 - (3.0 if at % 50 else 5.0)), (left + at, foot + 12.0 + 5.0))
+            Stroke("check", (left + at, bar - (3.0 if at % 50 else 5.0)), (left + at, bar + 5.0))
             for at in range(0, int(CHECK_MM) + 1, 10)
         ),
-        Label("text", (left, foot + 2.0), 4.0, "this bar is 100 mm: measure it before anything is cut"),
-        Label("text", (left, foot + 21.0), 4.5, title),
+        Label("text", (left, low[1] - _UNDER_MM), _SMALL_MM, words),
     ]
-    return Template(
-        title, tuple(shapes), (low[0] - 4.0, foot - 3.0), (max(high[0], left + CHECK_MM) + 4.0, high[1] + 11.0)
-    )
+    right = max(high[0], left + CHECK_MM, left + len(words) * _SMALL_MM * _LETTER)
+    return Template(title, tuple(shapes), (low[0] - 4.0, low[1] - _UNDER_MM - 3.0), (right + 4.0, high[1] + 11.0))
 
 
 def _outline(low: float, high: float, width: float) -> list[Stroke]:

@@ -211,6 +211,7 @@ def make_cut(
             kept.reason,
             person.id,
         )
+        desk.moved(connection, view, "cut", f"{state.fact.member}, {layer}: {kind} cut at {at:g} mm", person)
         return {"id": cut}
 
     desk.in_job(person, key, f"cut {number} {section}", number, work)

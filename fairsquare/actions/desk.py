@@ -8,13 +8,15 @@ from fairsquare.actions.bell import Bell
 from fairsquare.actions.checking import checked_reading
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Moved, Purpose, SafetyAnswer, SetupFact, Who
+from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact, Stand, Who
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
 from fairsquare.core.lengths import Unit, read_length
+from fairsquare.core.measure.ageing import stands_on
 from fairsquare.core.measure.drift import FEWEST_MOVED, moved_references
 from fairsquare.core.measure.observations import SetupKind
 from fairsquare.core.measure.picture import counting, current_setup, reference_readings
 from fairsquare.core.measure.tools import ShopTool, ToolKind
+from fairsquare.core.moves import MOVES, SIMPLE, Moved
 from fairsquare.core.release.holds import JobState, may_sign
 from fairsquare.core.release.record import make_record
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
@@ -211,10 +213,10 @@ class Desk:
             )
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
-            self._check_crossed(view, "made_safe")
+            self.check_crossed(view, "made_safe")
             if view.facts.sheet_version is None:
                 raise Unsure("There is no sheet yet: references are read against a sheet. Get the sheet first.")
-            if view.setup is not None:
+            if view.setup is not None and view.setup.left is None:
                 raise Unsure(f"Set-up {view.setup.number} is in force. Void it first if something was moved.")
             return {
                 "setup": measuring.open_setup(
@@ -243,8 +245,8 @@ class Desk:
             elif view.setup is None or view.setup.number != setup:
                 own = None
             checked = [checked_reading(view.facts, view.setup, one, index) for index, one in enumerate(taken)]
-            if any(one.purpose == "point" and one.kind not in ("span", "difference") for one in checked):
-                self._check_crossed(view, "setup_accepted")
+            if any(one.purpose != "reference" and one.kind not in ("span", "difference") for one in checked):
+                self.check_crossed(view, "setup_accepted")
             before = {r.code: r.id for r in reference_readings(view.facts, own) if r.kind == "point"} if own else {}
             ids = []
             for one in checked:
@@ -373,19 +375,38 @@ class Desk:
         A `sight` that was set anew (gauges hung again, the line aimed again) is another one; its readings before stay good.
         """
         check_may(person, "measure")
-        usual = {"structure": "the structure was worked on", "sight": "gauges or line were set anew"}
-        said = words.strip()[:500] or usual.get(what, f"the {what} was moved")
+        if what not in SIMPLE:
+            raise Refused(
+                "That has a place of its own: on the page of the fit, or of the welds.", field="what", value=what
+            )
+        said = words.strip()[:500] or MOVES[what].usual
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
-            setup = view.setup.number if view.setup else None
-            return {"id": measuring.record_move(connection, view.job.id, setup, what, said, person.id)}
+            return {"id": self.moved(connection, view, what, said, person)}
 
         self.in_job(person, key, f"move {number}", number, work)
 
+    def moved(self, connection: Connection, view: JobView, what: Moved, words: str, person: Person) -> int:
+        """Record a move as part of a deed, in the set-up in force."""
+        setup = view.setup.number if view.setup else None
+        return measuring.record_move(connection, view.job.id, setup, what, words, person.id)
+
     def read_gap(
-        self, person: Person, key: str, number: str, place: str, said: str, target: str, tolerance: str, unit: Unit
+        self,
+        person: Person,
+        key: str,
+        number: str,
+        place: str,
+        said: str,
+        target: str,
+        tolerance: str,
+        unit: Unit,
+        stand: Stand | None = None,
     ) -> None:
-        """Record a gap; the three lengths are texts in any unit."""
+        """Record a gap; the three lengths are texts in any unit. `stand`: None where it stands by the log.
+
+        Raises `Unsure` for a gap on the wheels of a vehicle that is on the rack by the log, and the reverse.
+        """
         check_may(person, "measure")
         place = place.strip()
         if not place or len(place) > 120:
@@ -397,15 +418,21 @@ class Desk:
             raise Refused("That is no gap: it is over a metre.", field="said", value=said)
         if not 0 < tolerance_mm <= 100:
             raise Refused("The tolerance should be above 0, up to 100 mm.", field="tolerance", value=tolerance)
-        self.in_job(
-            person,
-            key,
-            f"gap {number}",
-            number,
-            lambda c, view: {
-                "id": measuring.read_gap(c, view.job.id, place, said, mm, target_mm, tolerance_mm, person.id)
-            },
-        )
+
+        def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            on = stands_on(view.facts)
+            if stand is not None and stand != on:
+                words = "on its wheels" if on == "wheels" else "on the rack"
+                raise Unsure(
+                    f"It stands {words} by the log: record first that it was moved.", field="stand", value=stand
+                )
+            return {
+                "id": measuring.read_gap(
+                    connection, view.job.id, place, said, mm, target_mm, tolerance_mm, on, person.id
+                )
+            }
+
+        self.in_job(person, key, f"gap {number}", number, work)
 
     def order_readings(
         self, person: Person, key: str, number: str, setup: int, purpose: Purpose, codes: list[str]
@@ -415,8 +442,8 @@ class Desk:
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
             self._check_in_force(view, setup)
-            if purpose == "point":
-                self._check_crossed(view, "setup_accepted")
+            if purpose != "reference":
+                self.check_crossed(view, "setup_accepted")
             points = points_by_code(view.facts.sheet) if view.facts.sheet else {}
             for index, code in enumerate(codes):
                 find_point(points, code, f"codes.{index}")
@@ -500,6 +527,13 @@ class Desk:
 
     def _check_in_force(self, view: JobView, setup: int | None) -> None:
         now = view.setup
+        if now is not None and now.number == setup and now.left is not None:
+            raise Unsure(
+                f"{now.left.words[:1].upper()}{now.left.words[1:]}: only spans are read now, which need no set-up. Open a new one "
+                "to measure points.",
+                field="setup",
+                value=setup,
+            )
         if now is not None and now.number == setup:
             return
         void = next((s.voided for s in view.facts.setups if s.number == setup and s.voided), None)
@@ -510,7 +544,7 @@ class Desk:
             f"{why} Make a new set-up; what was read before stays with the old one.", field="setup", value=setup
         )
 
-    def _check_crossed(self, view: JobView, name: HoldName) -> None:
+    def check_crossed(self, view: JobView, name: HoldName) -> None:
         """Raise `Unsure` when the job may not go past a hold point yet."""
         hold = view.state.hold(name)
         if hold.status != "closed":

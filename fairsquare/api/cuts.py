@@ -18,7 +18,7 @@ from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, WeldsS
 from fairsquare.core.cut.working import mapped_welds
 from fairsquare.core.facts import CutKind, CutMadeFact, SectionFact, WeldTickFact
 from fairsquare.core.model import Many, Model
-from fairsquare.core.release.holds import Missing
+from fairsquare.core.release.missing import Missing
 
 router = APIRouter(prefix="/api/v1")
 

@@ -12,19 +12,20 @@ from fairsquare.core.facts import (
     DecisionFact,
     LineAnswer,
     MemberFact,
-    Moved,
     PartItemKind,
     PayersAnswer,
     Purpose,
     ReadingKind,
     Role,
     SafetyAnswer,
+    Stand,
 )
 from fairsquare.core.lengths import Unit
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.measure.picture import Picture
 from fairsquare.core.measure.tools import ToolKind
 from fairsquare.core.model import Code, Model, Vector
+from fairsquare.core.moves import Moved
 from fairsquare.core.release.holds import Hold
 from fairsquare.core.sheet.check import Finding
 from fairsquare.core.sheet.model import Sheet, SpanMode
@@ -175,7 +176,7 @@ class Choose(Sent):
 
 
 class RecordMove(Sent):
-    """What was moved: vehicle, bench and bridge void the set-up; the structure makes readings old; a sight was set anew."""
+    """What was moved: some kinds void the set-up, others make readings, spans or gaps old (see the documentation of the fit)."""
 
     request_key: Key
     what: Moved
@@ -191,6 +192,7 @@ class ReadGap(Sent):
     target: str
     tolerance: str
     unit: Unit = "mm"
+    stand: Stand | None = None
 
 
 class SignHold(Sent):

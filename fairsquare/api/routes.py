@@ -225,7 +225,9 @@ def record_move(number: str, sent: RecordMove, desk: At, person: By) -> Given:
 @router.post("/jobs/{number}/gaps", tags=["fit"], status_code=201)
 def read_gap(number: str, sent: ReadGap, desk: At, person: By) -> Given:
     """Record a gap of the dry fit."""
-    desk.read_gap(person, sent.request_key, number, sent.place, sent.said, sent.target, sent.tolerance, sent.unit)
+    desk.read_gap(
+        person, sent.request_key, number, sent.place, sent.said, sent.target, sent.tolerance, sent.unit, sent.stand
+    )
     return Given()
 
 

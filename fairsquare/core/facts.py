@@ -7,16 +7,23 @@ from pydantic import Field
 from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, Topic, WeldsSaid
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
+from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Code, Many, Model, Row3
+from fairsquare.core.moves import Moved
 from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Watched
 from fairsquare.core.pull.setting import Setting
+from fairsquare.core.release.done import Done, DoneKind
 from fairsquare.core.sheet.model import Sheet, SpanMode
+from fairsquare.core.weld.bonding import BondSaid
+from fairsquare.core.weld.seam import SeamPlan
 
 Role = Literal["technician", "lead", "estimator", "apprentice"]
-HoldName = Literal["made_safe", "setup_accepted", "decision_made", "pulls_done", "fit_accepted"]
-Purpose = Literal["reference", "point"]
-Moved = Literal["vehicle", "bench", "bridge", "structure", "sight"]
+HoldName = Literal["made_safe", "setup_accepted", "decision_made", "pulls_done", "fit_accepted", "released"]
+Purpose = Literal["reference", "point", "watch"]
+"""What a point is read for: to tie the set-up, to be judged, or only to be watched while something near it is welded."""
+Stand = Literal["rack", "wheels"]
+ClockKind = Literal["open", "cure", "stop", "other"]
 ReadingKind = Literal["point", "span", "difference", "height", "offset", "gauge"]
 SafetyAnswer = Literal["done", "absent", "undone"]
 WalkKind = Literal[
@@ -41,10 +48,6 @@ Chosen = Literal[
     "keep", "straighten", "section", "replace_at_seams", "inspect", "try", "straighten_then_replace", "leave"
 ]
 """What may be decided: the five plain decisions, and three in-betweens that a person may choose."""
-
-RefitNeeded = frozenset({"vehicle", "bench", "bridge"})
-"""What, when moved, makes a set-up void. A moved structure makes readings old and leaves the set-up as it is; gauges hung
-again or a line aimed anew are another sight of the same set-up, and what was read by the one before stays good."""
 
 
 class Who(Model):
@@ -125,7 +128,8 @@ class SetupFact(Model):
     """One set-up: which instrument, how well it reads, the choice of references if one was made, and what voided it.
 
     An `instrument` is fitted on references that it reads. A `sight` (gauges, a line, a level, tape and tram) rests on the
-    points that a person chose as standing on sound frame.
+    points that a person chose as standing on sound frame. It was `left` when the vehicle was let down on its wheels: nothing more
+    is read in it, and what was read in it still speaks.
     """
 
     number: int
@@ -136,6 +140,7 @@ class SetupFact(Model):
     opened: Who
     choice: ChoiceFact | None = None
     voided: MovementFact | None = None
+    left: MovementFact | None = None
 
 
 class SafetyFact(Model):
@@ -154,7 +159,7 @@ class SafetyFact(Model):
 
 
 class GapFact(Model):
-    """A gap or flushness as read at the dry fit, mm; `setup` and later movements tell whether it still speaks."""
+    """A gap or flushness as read at the dry fit, on the rack or on its wheels, mm; later movements tell whether it still speaks."""
 
     id: int
     place: str
@@ -164,6 +169,7 @@ class GapFact(Model):
     tolerance_mm: float
     by: Who
     stale: bool = False
+    stand: Stand = "rack"
 
 
 class WalkFact(Model):
@@ -208,7 +214,7 @@ class PhotoFact(Model):
     """A photo that is kept: of the job, of a finding (`walk`) or of a member, by its id; the checksum is of what is kept."""
 
     id: int
-    about: Literal["job", "walk", "member", "supplement", "part", "section"]
+    about: Literal["job", "walk", "member", "supplement", "part", "section", "done"]
     about_id: int | None
     name: str
     words: str
@@ -453,6 +459,45 @@ class CutMadeFact(Model):
     taken_back: Who | None = None
 
 
+SaidTopic = Literal["fit", "seam", "bond"]
+
+
+class JobSaidFact(Model):
+    """What was last said of the fit, of a seam (by its number) or of the bonding; one of them is there."""
+
+    id: int
+    topic: SaidTopic
+    subject: int
+    version: int
+    fit: FitSaid | None = None
+    seam: SeamPlan | None = None
+    bond: BondSaid | None = None
+    by: Who
+
+
+class DoneFact(Model):
+    """Something that was done, tried or found between the dry fit and the handing over."""
+
+    id: int
+    kind: DoneKind
+    what: Done
+    by: Who
+    taken_back: Who | None = None
+
+
+class ClockFact(Model):
+    """A clock that was started, and when it was ended, if it was. `product`: whose working or curing time it counts."""
+
+    id: int
+    kind: ClockKind
+    product: str
+    label: str
+    minutes: float
+    by: Who
+    ended: Who | None = None
+    words: str = ""
+
+
 class SignatureFact(Model):
     """A signed hold point: `evidence` is what was seen, `reason` why what was missing was overridden."""
 
@@ -519,6 +564,9 @@ class JobFacts(Model):
     section_said: tuple[SectionSaidFact, ...] = ()
     weld_ticks: tuple[WeldTickFact, ...] = ()
     cuts_made: tuple[CutMadeFact, ...] = ()
+    said: tuple[JobSaidFact, ...] = ()
+    done: tuple[DoneFact, ...] = ()
+    clocks: tuple[ClockFact, ...] = ()
 
     @property
     def practice(self) -> bool:

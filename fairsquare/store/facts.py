@@ -13,15 +13,16 @@ from fairsquare.core.facts import (
     KeptOut,
     MovementFact,
     ReadingFact,
-    RefitNeeded,
     SafetyFact,
     SetupFact,
     SignatureFact,
     Who,
 )
+from fairsquare.core.measure.ageing import gap_is_old, moves_of, reading_is_old
+from fairsquare.core.moves import REFIT_NEEDED, LastMoves
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.store import cuts, damage, parts, photos, pulls, supplements
+from fairsquare.store import clocks, cuts, damage, finishing, parts, photos, pulls, supplements
 from fairsquare.store.database import Connection, rows, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
@@ -44,24 +45,15 @@ class _Fates(NamedTuple):
 
     taken_back: dict[int, Who]
     kept_out: dict[int, KeptOut]
-    moved_at: str
-    body_moved_at: str
+    moved: LastMoves
 
     def of(self, r: dict[str, Any]) -> _Fate:
         """Return what happened to one reading."""
-        return _Fate(
-            self.taken_back.get(r["id"]), self.kept_out.get(r["id"]), bool(self.moved_at) and self._is_stale(r)
-        )
+        return _Fate(self.taken_back.get(r["id"]), self.kept_out.get(r["id"]), self._is_stale(r))
 
     def _is_stale(self, r: dict[str, Any]) -> bool:
-        """Say whether a reading is older than what makes it old: a span needs no set-up, so only the body's own moves count.
-
-        When it was read is when it was called out, which may be before it could be sent.
-        """
         read_at = min(utc(r["at"]), utc(r["called_at"])) if r["called_at"] else utc(r["at"])
-        if r["kind"] in ("span", "difference"):
-            return read_at <= self.body_moved_at
-        return bool(r["purpose"] == "point" and read_at <= self.moved_at)
+        return reading_is_old(r["kind"], r["purpose"], read_at, self.moved)
 
 
 _PARTS = {
@@ -104,6 +96,11 @@ _PARTS = {
     "weld_ticks": "SELECT COUNT(*), MAX(t.id) FROM weld_tick t JOIN section s ON s.id = t.section_id WHERE s.job_id = {job}",
     "cuts_made": """SELECT COUNT(*) + COUNT(b.cut_id), MAX(c.id) FROM cut_made c JOIN section s ON s.id = c.section_id
                     LEFT JOIN cut_taken_back b ON b.cut_id = c.id WHERE s.job_id = {job}""",
+    "job_said": "SELECT COUNT(*), MAX(id) FROM job_said WHERE job_id = {job}",
+    "job_events": """SELECT COUNT(*) + COUNT(t.event_id), MAX(e.id) FROM job_event e
+                     LEFT JOIN job_event_taken_back t ON t.event_id = e.id WHERE e.job_id = {job}""",
+    "clocks": """SELECT COUNT(*) + COUNT(e.clock_id), MAX(c.id) FROM clock c
+                 LEFT JOIN clock_ended e ON e.clock_id = c.id WHERE c.job_id = {job}""",
     "member_decisions": "SELECT COUNT(*), MAX(id) FROM member_decision WHERE job_id = {job}",
 }
 """What is recorded of a job, table by table. Rows are only ever added: how many there are, and the last, say whether any were."""
@@ -180,13 +177,11 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         return lasting.part(job.id, name, (marks[one] for one in (name, *after)), make)
 
     movements = part("movements", lambda: _movements(connection, job.id))
-    moved_at = max((move.by.at for move in movements if move.what != "sight"), default="")
-    body_moved_at = max((move.by.at for move in movements if move.what in ("vehicle", "structure")), default="")
+    moved = moves_of(movements)
     fates = _Fates(
         part("taken_back", lambda: _taken_back(connection, job.id)),
         part("decisions", lambda: _kept_out(connection, job.id)),
-        moved_at,
-        body_moved_at,
+        moved,
     )
     rows_read = lasting.readings(connection, job.id, marks["readings"][0])
     return JobFacts(
@@ -197,7 +192,7 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         setups=part("setups", lambda: _setups(connection, job.id, movements), "choices", "movements"),
         readings=tuple(lasting.fact(job.id, one, fates.of(one)) for one in rows_read),
         movements=movements,
-        gaps=part("gaps", lambda: _gaps(connection, job.id, body_moved_at), "movements"),
+        gaps=part("gaps", lambda: _gaps(connection, job.id, moved), "movements"),
         signatures=part("signatures", lambda: _signatures(connection, job.id)),
         hit_from_deg=job.details.hit_from_deg,
         walk=part("walk", lambda: damage.walk(connection, job.id)),
@@ -221,6 +216,9 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         section_said=part("section_said", lambda: cuts.said_of(connection, job.id)),
         weld_ticks=part("weld_ticks", lambda: cuts.ticks(connection, job.id)),
         cuts_made=part("cuts_made", lambda: cuts.cuts(connection, job.id)),
+        said=part("job_said", lambda: finishing.said_of(connection, job.id)),
+        done=part("job_events", lambda: finishing.events(connection, job.id)),
+        clocks=part("clocks", lambda: clocks.clocks_of(connection, job.id)),
         part_spans=part("part_spans", lambda: parts.spans(connection, job.id)),
     )
 
@@ -305,9 +303,12 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
         for c in chosen
     }
     voids: dict[int | None, MovementFact] = {}
+    left: dict[int | None, MovementFact] = {}
     for move in movements:
-        if move.what in RefitNeeded:
+        if move.what in REFIT_NEEDED:
             voids.setdefault(move.setup, move)
+        if move.what == "lowered":
+            left.setdefault(move.setup, move)
     return tuple(
         SetupFact(
             number=s["number"],
@@ -318,6 +319,7 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
             opened=who(s),
             choice=choices.get(s["number"]),
             voided=voids.get(s["number"]),
+            left=left.get(s["number"]),
         )
         for s in found
     )
@@ -385,10 +387,10 @@ def _kept_out(connection: Connection, job_id: int) -> dict[int, KeptOut]:
     return {number: KeptOut(reason=d["reason"], by=who(d)) for number, d in last.items() if d["keep_out"]}
 
 
-def _gaps(connection: Connection, job_id: int, moved_at: str) -> tuple[GapFact, ...]:
+def _gaps(connection: Connection, job_id: int, moved: LastMoves) -> tuple[GapFact, ...]:
     found = rows(
         connection,
-        f"""SELECT g.id, g.place, g.said, g.mm, g.target_mm, g.tolerance_mm, g.at, {_WHO}
+        f"""SELECT g.id, g.place, g.said, g.mm, g.target_mm, g.tolerance_mm, g.stand, g.at, {_WHO}
             FROM gap_reading g JOIN person p ON p.id = g.person_id WHERE g.job_id = %s ORDER BY g.id""",  # noqa: S608 - names of columns only
         job_id,
     )
@@ -401,7 +403,8 @@ def _gaps(connection: Connection, job_id: int, moved_at: str) -> tuple[GapFact, 
             target_mm=g["target_mm"],
             tolerance_mm=g["tolerance_mm"],
             by=who(g),
-            stale=utc(g["at"]) <= moved_at,
+            stale=gap_is_old(utc(g["at"]), moved),
+            stand=g["stand"],
         )
         for g in found
     )

@@ -4,9 +4,10 @@ import json
 from typing import Any, NamedTuple
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import PRACTICE, Moved, Purpose, ReadingKind
+from fairsquare.core.facts import PRACTICE, Purpose, ReadingKind, Stand
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Row3
+from fairsquare.core.moves import REFIT_NEEDED, Moved
 from fairsquare.core.sheet.model import SpanMode
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc
 
@@ -175,19 +176,21 @@ def read_gap(
     mm: float,
     target_mm: float,
     tolerance_mm: float,
+    stand: Stand,
     person_id: int,
 ) -> int:
-    """Record a gap or flushness as read at the dry fit."""
+    """Record a gap or flushness as read at the dry fit, on the rack or on the wheels."""
     return insert(
         connection,
-        """INSERT INTO gap_reading (job_id, place, said, mm, target_mm, tolerance_mm, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        """INSERT INTO gap_reading (job_id, place, said, mm, target_mm, tolerance_mm, stand, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
         job_id,
         place,
         said,
         mm,
         target_mm,
         tolerance_mm,
+        stand,
         person_id,
     )
 
@@ -220,11 +223,12 @@ def open_orders(connection: Connection, most: int = 50, *, practice: str | None 
            JOIN job j ON j.id = s.job_id
            WHERE o.at > UTC_TIMESTAMP(6) - INTERVAL 15 MINUTE AND IF(%s IS NULL, j.number NOT LIKE %s, j.number = %s)
              AND NOT EXISTS (SELECT 1 FROM reading r WHERE r.order_id = o.id)
-             AND NOT EXISTS (SELECT 1 FROM movement m WHERE m.setup_id = s.id AND m.what NOT IN ('structure', 'sight'))
+             AND NOT EXISTS (SELECT 1 FROM movement m WHERE m.setup_id = s.id AND m.what IN %s)
            ORDER BY o.id LIMIT %s""",
         practice,
         f"{PRACTICE}%",
         practice,
+        (*sorted(REFIT_NEEDED), "lowered"),
         most,
     )
     return [{**one, "at": utc(one["at"])} for one in found]

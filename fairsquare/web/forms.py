@@ -7,15 +7,10 @@ from fastapi import Response
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import JobFacts
 from fairsquare.core.lengths import MM_PER, Unit
+from fairsquare.core.moves import MOVES, SIMPLE
 from fairsquare.web.page import Form
 
-MOVED = {
-    "vehicle": "the vehicle",
-    "bench": "the bench",
-    "bridge": "the measuring bridge",
-    "structure": "the structure",
-    "sight": "gauges or line",
-}
+MOVED = {what: MOVES[what].title for what in SIMPLE}
 LONGEST_KEPT_S = 14 * 24 * 3600.0
 """What a tablet kept for longer is recorded as that old."""
 

@@ -76,7 +76,10 @@ def facts(**changes) -> JobFacts:
         "setups": (SetupFact(number=1, instrument="3-D instrument", sigma_mm=0.3, sheet_version=1, opened=who(5)),),
         "readings": readings((*REFERENCES, *OTHERS)),
         "movements": (),
-        "gaps": (GapFact(id=1, place="lid", said="4", mm=4.0, target_mm=4.0, tolerance_mm=1.0, by=who(20)),),
+        "gaps": tuple(
+            GapFact(id=n, place="lid", said="4", mm=4.0, target_mm=4.0, tolerance_mm=1.0, by=who(20), stand=stand)
+            for n, stand in enumerate(("rack", "wheels"), start=1)
+        ),
         "signatures": (),
         "members": tuple(
             MemberFact(

@@ -9,7 +9,8 @@ from fairsquare.core.damage.job import counting_walk, damage_of, open_findings, 
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import JobFacts
 from fairsquare.core.intake.parts import part_states
-from fairsquare.core.release.holds import JobState, Missing
+from fairsquare.core.release.holds import JobState
+from fairsquare.core.release.missing import Missing
 
 CAUTIONS = (
     "Eyes, ears, lungs, sleeves: grinding and sawing throw sparks, zinc and dust.",

@@ -10,6 +10,7 @@ from fairsquare.core.facts import JobFacts, WalkFact
 from fairsquare.core.measure.adjust import adjust_network
 from fairsquare.core.measure.conformity import MeasuredPoint
 from fairsquare.core.measure.picture import Picture, current_setup, network_of, picture_of, readings_of
+from fairsquare.core.moves import RESHAPES
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Point, Sheet
 
@@ -35,7 +36,7 @@ def units_of(sheet: Sheet) -> dict[str, tuple[Point, ...]]:
 
 def before_pulls(facts: JobFacts) -> JobFacts:
     """Return the facts as they were before the structure was first moved, which is what the damage is read from."""
-    first = min((move.by.at for move in facts.movements if move.what == "structure"), default=None)
+    first = min((move.by.at for move in facts.movements if move.what in RESHAPES), default=None)
     if first is None:
         return facts
     setups = [

@@ -33,6 +33,7 @@ from fairsquare.core.measure.observations import (
 )
 from fairsquare.core.measure.setup import FitSetup, Reading, SetupFit, fit_setup
 from fairsquare.core.model import Flags, Matrix3, Model, Row3
+from fairsquare.core.moves import MOVES, RESHAPES
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet, SpanMode, points_by_code
 
@@ -174,7 +175,9 @@ def _picture_of(of: Same[JobFacts], by: Same[SetupFact], on: Same[Sheet], includ
 def _moved_references(facts: JobFacts, own: Sequence[ReadingFact], trusted: Sequence[str]) -> set[int]:
     """Return the readings of references that are not relied on, from before the structure last moved: such a point was found
     off, may have been pulled since, and is then as old as any other."""
-    moved_at = max((move.by.at for move in facts.movements if move.what == "structure"), default="")
+    moved_at = max(
+        (move.by.at for move in facts.movements if MOVES[move.what].points and not MOVES[move.what].voids), default=""
+    )
     return {
         r.id
         for r in own
@@ -377,7 +380,7 @@ def _trusted(facts: JobFacts, setup: SetupFact, fit: SetupFit | None, sheet: She
 
 
 def _before_first_move(facts: JobFacts, setup: int) -> tuple[ReadingFact, ...]:
-    moves = [move.by.at for move in facts.movements if move.setup == setup and move.what == "structure"]
+    moves = [move.by.at for move in facts.movements if move.setup == setup and move.what in RESHAPES]
     first = min(moves, default=None)
     return tuple(r for r in facts.readings if r.setup == setup and (first is None or r.by.at <= first))
 

@@ -4,20 +4,26 @@ A hold is closed by a signature over its evidence. When the evidence changes aft
 says why; nothing is stored for that, the signed evidence is compared with today's.
 """
 
-from collections.abc import Iterable
 from typing import Literal
 
-from fairsquare.core.cut.job import section_states
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.job import counting_walk, damage_of, open_findings, units_of
 from fairsquare.core.facts import HoldName, JobFacts, Role, SignatureFact
-from fairsquare.core.intake.parts import part_states
+from fairsquare.core.fit.job import fit_fact
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.intake.supplements import line_states
-from fairsquare.core.measure.picture import Picture, current_setup, picture_of, reference_readings
+from fairsquare.core.measure.picture import Picture, counting, current_setup, picture_of, reference_readings
 from fairsquare.core.model import Model
+from fairsquare.core.moves import MOVES
 from fairsquare.core.pull.board import after_pulls, pulls_wanted, staying_points, under_way
+from fairsquare.core.release.handover import release_demands, standing
+from fairsquare.core.release.missing import Demand, Missing, all_missing
+from fairsquare.core.release.missing import count as _count
+from fairsquare.core.release.missing import ids as _ids
+from fairsquare.core.release.missing import listed as _list
+from fairsquare.core.release.proof import fit_demands
 from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.weld.job import seam_states, welded
 
 HoldStatus = Literal["closed", "ready", "missing"]
 
@@ -31,6 +37,7 @@ HOLD_TITLES: dict[HoldName, str] = {
     "decision_made": "Decision made",
     "pulls_done": "Pulls done",
     "fit_accepted": "Fit accepted: weld",
+    "released": "Released",
 }
 SIGNERS: dict[HoldName, frozenset[Role]] = {
     "made_safe": frozenset({"technician", "lead"}),
@@ -38,6 +45,7 @@ SIGNERS: dict[HoldName, frozenset[Role]] = {
     "decision_made": frozenset({"technician", "lead"}),
     "pulls_done": frozenset({"technician", "lead"}),
     "fit_accepted": frozenset({"lead"}),
+    "released": frozenset({"lead"}),
 }
 _WHY_CHANGED = {
     "sheet": "the sheet is another version than the one that was signed",
@@ -56,6 +64,9 @@ _WHY_CHANGED = {
     "settled": "a contradiction was settled",
     "pulls": "pulls were made since",
     "supplements": "a supplement waits for the payer's word",
+    "fit": "the panels and gaps were listed anew",
+    "seams": "a seam is welded otherwise than was planned",
+    "done": "something was done, found or taken back",
 }
 
 
@@ -65,13 +76,6 @@ _WAITS = {
     "refused": "refused by the payer",
     "asked": "asked about by the payer",
 }
-
-
-class Missing(Model):
-    """One piece of evidence that is not there, in words; some a lead may override with a reason."""
-
-    words: str
-    overridable: bool = False
 
 
 class Hold(Model):
@@ -85,6 +89,7 @@ class Hold(Model):
     signature: SignatureFact | None
     evidence: dict[str, str]
     signers: tuple[Role, ...]
+    demands: tuple[Demand, ...] = ()
 
     @property
     def blocked(self) -> bool:
@@ -101,6 +106,11 @@ class JobState(Model):
     def hold(self, name: HoldName) -> Hold:
         """Return the hold point of that name."""
         return next(hold for hold in self.holds if hold.name == name)
+
+    @property
+    def may_weld(self) -> bool:
+        """Whether final welding may go on: the fit is accepted, and stands."""
+        return self.hold("fit_accepted").status == "closed"
 
 
 def before_measuring(facts: JobFacts) -> JobState:
@@ -129,11 +139,84 @@ def _state(facts: JobFacts, picture: Picture | None) -> JobState:
     safe, accepted = _before_measuring(facts, picture)
     before = [*_unsigned(safe), *_unsigned(accepted)]
     decided = _decision(facts, picture, before)
-    before += _unsigned(decided)
-    pulled = _pulls(facts, picture, before)
-    before += [missing for hold in pulled for missing in _unsigned(hold)]
-    fit = _hold(facts, "fit_accepted", [*before, *_missing_fit(facts, picture)], _fit_evidence(facts, picture))
-    return JobState(picture=picture, holds=(safe, accepted, decided, *pulled, fit))
+    pulled = _pulls(facts, picture, [*before, *_unsigned(decided)])
+    fit = _fit(facts, picture, (safe, accepted, decided, *pulled))
+    return JobState(picture=picture, holds=(safe, accepted, decided, *pulled, fit, _released(facts, picture, fit)))
+
+
+def _fit(facts: JobFacts, picture: Picture | None, before: tuple[Hold, ...]) -> Hold:
+    """Return the hold before final welding. Once welding is done it is behind: what comes after is the release's to judge."""
+    passed = _passed(facts)
+    if passed is not None:
+        return _as_signed("fit_accepted", passed)
+    demands = fit_demands(facts, picture, {hold.name: hold.title for hold in before if hold.status != "closed"})
+    hold = _hold(facts, "fit_accepted", all_missing(demands), _fit_evidence(facts, picture))
+    return hold.model_copy(update={"demands": demands})
+
+
+def _passed(facts: JobFacts) -> SignatureFact | None:
+    """Return the signature under which welding was done, while nothing has changed the shape since."""
+    signed = next((s for s in reversed(facts.signatures) if s.hold == "fit_accepted"), None)
+    done = welded(facts)
+    if signed is None or done is None or done.by.at <= signed.by.at or facts.practice:
+        return None
+    later = [move.what for move in facts.movements if move.by.at > done.by.at]
+    return None if any(what in _UNDOES for what in later) else signed
+
+
+_UNDOES = frozenset({"structure", "heat", "cut", "drop"})
+"""What, after welding, means that the structure is worked on again."""
+
+
+def _as_signed(name: HoldName, signature: SignatureFact) -> Hold:
+    return Hold(
+        name=name,
+        title=HOLD_TITLES[name],
+        status="closed",
+        missing=(),
+        reopened=(),
+        signature=signature,
+        evidence=signature.evidence,
+        signers=tuple(sorted(SIGNERS[name], reverse=True)),
+    )
+
+
+def _released(facts: JobFacts, picture: Picture | None, fit: Hold) -> Hold:
+    """Return the last hold. Once signed it stands on what it was signed on, until something of that is taken back or changes."""
+    evidence = _release_evidence(facts, picture)
+    signed = next((s for s in reversed(facts.signatures) if s.hold == "released"), None)
+    demands = release_demands(facts, picture, accepted=fit.status == "closed")
+    if signed is not None:
+        evidence |= _still_there(facts, signed)
+        if signed.evidence == evidence and fit.status == "closed":
+            return _as_signed("released", signed).model_copy(update={"demands": demands})
+    return _hold(facts, "released", all_missing(demands), evidence).model_copy(update={"demands": demands})
+
+
+def _still_there(facts: JobFacts, signed: SignatureFact) -> dict[str, str]:
+    """Return the readings and gaps of a signature where all of them still count: others that came later do not open it."""
+    counted = {reading.id for reading in counting(facts.readings)}
+    gaps = {gap.id for gap in facts.gaps}
+    kept = {}
+    for key, there in (("readings", counted), ("gaps", gaps)):
+        own = signed.evidence.get(key)
+        if own is not None and {int(one) for one in own.split()} <= there:
+            kept[key] = own
+    return kept
+
+
+def _release_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
+    return {
+        "movements": _moves(facts, "released"),
+        "done": _ids(one.id for one in standing(facts)),
+        "gaps": _ids({(gap.place, gap.stand): gap.id for gap in facts.gaps}.values()),
+        "readings": _ids(sorted({i for used in picture.used.values() for i in used})) if picture else "",
+    }
+
+
+def _moves(facts: JobFacts, hold: HoldName) -> str:
+    """Return the moves that open a hold again."""
+    return _ids(move.id for move in facts.movements if hold in MOVES[move.what].reopens)
 
 
 def may_sign(hold: Hold, role: Role) -> str | None:
@@ -153,7 +236,7 @@ def may_sign(hold: Hold, role: Role) -> str | None:
 
 def _practised(name: HoldName, missing: list[Missing], evidence: dict[str, str]) -> Hold:
     """Return a hold point in practice: nobody signs it. What comes before the pulls is open where its evidence is there."""
-    if name == "fit_accepted":
+    if name in ("fit_accepted", "released"):
         missing = [Missing(words="Practice ends with the pulls: nothing is welded on it.")]
     elif name != "pulls_done":
         missing = [one for one in missing if not one.overridable] if name == "setup_accepted" else []
@@ -345,6 +428,11 @@ def _pulls(facts: JobFacts, picture: Picture | None, before: list[Missing]) -> t
     if not (pulls_wanted(facts) or facts.practice):
         return ()
     evidence = {"pulls": _ids(event.id for event in facts.pull_events)} | _read_evidence(facts, picture)
+    signed = next((s for s in reversed(facts.signatures) if s.hold == "pulls_done"), None)
+    if signed is not None and not facts.practice:
+        evidence |= {key: own for key, own in _still_there(facts, signed).items() if key == "readings"}
+        if signed.evidence == evidence and not before:
+            return (_as_signed("pulls_done", signed),)
     return (_hold(facts, "pulls_done", [*before, *_missing_pulls(facts, picture)], evidence),)
 
 
@@ -380,100 +468,31 @@ def _missing_pulls(facts: JobFacts, picture: Picture | None) -> list[Missing]:
 
 
 def _read_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
-    evidence = {"movements": _ids(move.id for move in facts.movements if move.what != "sight")}
+    evidence = {"movements": _moves(facts, "pulls_done")}
     if picture:
         stay = set(staying_points(facts))
         evidence["readings"] = _ids(sorted({i for code, ids in picture.used.items() if code in stay for i in ids}))
     return evidence
 
 
-def _missing_fit(facts: JobFacts, picture: Picture | None) -> list[Missing]:
-    if picture is None:
-        return [Missing(words="No point is measured: there is no set-up in force.")]
-    missing = []
-    unread = [code for code, judged in picture.judged.items() if judged.state == "unread"]
-    never = [code for code in unread if code not in {*picture.loaded_only, *picture.stale_only, *picture.used}]
-    vague = [code for code in unread if code in picture.used]
-    if never:
-        missing.append(Missing(words=f"{_count(never)} not read: {_list(never)}."))
-    if vague:
-        words = f"{_count(vague)} not known to within tolerance in every direction: {_list(vague)}. Read more of them."
-        missing.append(Missing(words=words))
-    if picture.loaded_only:
-        missing.append(Missing(words=f"Read only under load: {_list(picture.loaded_only)}. Let go and read free."))
-    if picture.stale_only:
-        missing.append(Missing(words=f"Older than the last move: {_list(picture.stale_only)}. Read again."))
-    unsettled = _unsettled(facts, picture)
-    if unsettled:
-        words = f"{_list(unsettled)}: contradicted by other readings. Read again, or keep out with a reason."
-        missing.append(Missing(words=words))
-    for state, words in (("off", "out of tolerance"), ("close", "inside, but not by more than the uncertainty")):
-        codes = [code for code, judged in picture.judged.items() if judged.state == state]
-        if codes:
-            missing.append(Missing(words=f"{_count(codes)} {words}: {_list(codes)}.", overridable=True))
-    return [*missing, *_missing_parts(facts), *_missing_cuts(facts), *_missing_gaps(facts)]
-
-
-def _missing_cuts(facts: JobFacts) -> list[Missing]:
-    """Return what was planned to be cut and opened and is not done."""
-    return [Missing(words=f"{words}.", overridable=True) for state in section_states(facts) for words in state.wanting]
-
-
-def _missing_parts(facts: JobFacts) -> list[Missing]:
-    return [
-        Missing(words=f"{state.part.name}: {'; '.join(state.faults)}.", overridable=True)
-        for state in part_states(facts)
-        if state.faults
-    ]
-
-
-def _unsettled(facts: JobFacts, picture: Picture) -> list[str]:
-    """Return the readings that contradict the others and that nobody has decided on, as they were called."""
-    doubts = picture.joined.doubts if picture.joined else ()
-    doubted = {number for doubt in doubts for number in doubt.readings}
-    return [reading.said for reading in facts.readings if reading.id in doubted]
-
-
-def _missing_gaps(facts: JobFacts) -> list[Missing]:
-    latest = {gap.place: gap for gap in facts.gaps}
-    if not latest:
-        return [Missing(words="The gap check is not made: read the gaps on the dry fit.", overridable=True)]
-    missing = []
-    old = [gap.place for gap in latest.values() if gap.stale]
-    wide = [
-        gap.place
-        for gap in latest.values()
-        if not gap.stale and abs(gap.mm - gap.target_mm) > gap.tolerance_mm * (1 + 1e-12)
-    ]
-    if old:
-        missing.append(Missing(words=f"Gaps read before the last move: {_list(old)}. Read them again."))
-    if wide:
-        missing.append(Missing(words=f"Gaps out of tolerance: {_list(wide)}.", overridable=True))
-    return missing
-
-
 def _fit_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
     evidence = _setup_evidence(facts, picture)
-    evidence["movements"] = _ids(move.id for move in facts.movements)
+    evidence["movements"] = _moves(facts, "fit_accepted")
     if facts.parts:
         evidence["parts"] = _ids([*(one.id for one in facts.part_items), *(one.id for one in facts.part_spans)])
     if facts.sections:
         done = [*(one.id for one in facts.weld_ticks), *(one.id for one in facts.cuts_made)]
         evidence["cuts"] = _ids([*(one.id for one in facts.section_said), *done])
-    evidence["gaps"] = _ids({gap.place: gap.id for gap in facts.gaps}.values())
+    evidence["gaps"] = _ids({(gap.place, gap.stand): gap.id for gap in facts.gaps}.values())
+    fit = fit_fact(facts)
+    if fit is not None:
+        evidence["fit"] = str(fit.id)
+    seams = seam_states(facts)
+    if seams:
+        evidence["seams"] = "; ".join(
+            f"{one.number} {one.plan.process} {one.plan.metal} {'+'.join(f'{mm:g}' for mm in one.plan.sheets_mm)}"
+            for one in seams
+        )
     if picture:
-        evidence["readings"] = _ids(sorted(i for ids in picture.used.values() for i in ids))
+        evidence["readings"] = _ids(sorted(i for used in picture.used.values() for i in used))
     return evidence
-
-
-def _ids(ids: Iterable[int]) -> str:
-    return " ".join(str(one) for one in ids)
-
-
-def _count(codes: list[str]) -> str:
-    return "1 point" if len(codes) == 1 else f"{len(codes)} points"
-
-
-def _list(codes: Iterable[str], most: int = 8) -> str:
-    names = list(codes)
-    return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")

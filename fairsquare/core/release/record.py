@@ -7,12 +7,15 @@ from fairsquare.core.damage.job import damage_of
 from fairsquare.core.damage.read import DamageRead
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.facts import (
+    ClockFact,
     CutMadeFact,
     DecisionFact,
+    DoneFact,
     GapFact,
     GoAheadFact,
     HoldName,
     JobFacts,
+    JobSaidFact,
     LineFact,
     MemberFact,
     MovementFact,
@@ -46,7 +49,7 @@ from fairsquare.core.model import Model
 from fairsquare.core.release.holds import HoldStatus, job_state
 from fairsquare.core.sheet.model import Sheet
 
-FORMAT: Literal["fairsquare-record/6"] = "fairsquare-record/6"
+FORMAT: Literal["fairsquare-record/7"] = "fairsquare-record/7"
 CAUTIONS: tuple[str, ...] = (
     "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
     "license anyone to do the work.",
@@ -90,7 +93,7 @@ class Results(Model):
 class JobRecord(Model):
     """A whole record: facts as they were recorded, and results as they follow from them."""
 
-    format: Literal["fairsquare-record/6"]
+    format: Literal["fairsquare-record/7"]
     software: str
     workshop: str
     made: Who
@@ -127,6 +130,9 @@ class JobRecord(Model):
     section_said: tuple[SectionSaidFact, ...]
     weld_ticks: tuple[WeldTickFact, ...]
     cuts_made: tuple[CutMadeFact, ...]
+    said: tuple[JobSaidFact, ...]
+    done: tuple[DoneFact, ...]
+    clocks: tuple[ClockFact, ...]
     results: Results
     cautions: tuple[str, ...]
 

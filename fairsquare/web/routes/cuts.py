@@ -35,7 +35,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import CutKind, CutMadeFact
 from fairsquare.core.intake.parts import part_states
 from fairsquare.core.lengths import read_length
-from fairsquare.core.release.holds import Missing
+from fairsquare.core.release.missing import Missing
 from fairsquare.drawings.budget import budget_drawing
 from fairsquare.drawings.strip import Fields, strip_drawing
 from fairsquare.store.people import Session

@@ -1,13 +1,10 @@
 """The set-up: reference points read, the fit judged, the choice where it is ambiguous, and what makes it void."""
 
-from typing import cast
-
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import Moved
 from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.measure.calls import understand_point
 from fairsquare.core.measure.observations import SetupKind
@@ -112,7 +109,7 @@ def moved(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
     try:
         if what not in MOVED:
             raise Refused("Say what was moved: vehicle, bench, bridge or structure.", field="what", value=what[:40])
-        desk_of(request).record_move(form.session.person, form.key, number, cast(Moved, what), form.text("words"))
+        desk_of(request).record_move(form.session.person, form.key, number, what, form.text("words"))
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
     return go_to(job_path(number, back))

@@ -1,0 +1,160 @@
+"""What stands behind “released”: welds in, points and gaps read again, protection done, papers of others, clocks run out."""
+
+from collections.abc import Iterator
+
+from fairsquare.core.facts import ClockFact, DoneFact, JobFacts
+from fairsquare.core.measure.picture import Picture
+from fairsquare.core.release.done import OUTSIDES, Finished, FinishItem, LeftOut, OutsideKind, OutsideWork
+from fairsquare.core.release.missing import Demand, Missing, listed
+from fairsquare.core.release.proof import gap_demands, point_demands, wheel_demands
+from fairsquare.core.weld.job import needs_welding, seam_states, welded
+
+LIMITS_OF_ADVICE = (
+    "This is advice from what was seen in the workshop. It is no design and no inspection of the whole vehicle; whoever "
+    "strengthens or loads it otherwise asks its maker, or an engineer who may answer for it."
+)
+
+
+def standing(facts: JobFacts) -> tuple[DoneFact, ...]:
+    """Return what was done and not taken back."""
+    return tuple(one for one in facts.done if one.taken_back is None)
+
+
+def finish_items(facts: JobFacts) -> tuple[tuple[DoneFact, DoneFact | None], ...]:
+    """Return the items that the release waits for, each with how it was done, where it was."""
+    done = {one.what.item: one for one in standing(facts) if isinstance(one.what, Finished)}
+    return tuple((one, done.get(one.id)) for one in standing(facts) if isinstance(one.what, FinishItem))
+
+
+def left_out(facts: JobFacts) -> tuple[LeftOut, ...]:
+    """Return what is knowingly left out of tolerance or unrepaired."""
+    return tuple(one.what for one in standing(facts) if isinstance(one.what, LeftOut))
+
+
+def outside_work(facts: JobFacts, what: OutsideKind) -> OutsideWork | None:
+    """Return the last word on work of others."""
+    return next(
+        (one.what for one in reversed(standing(facts)) if isinstance(one.what, OutsideWork) and one.what.what == what),
+        None,
+    )
+
+
+def running(facts: JobFacts) -> tuple[ClockFact, ...]:
+    """Return the clocks that nobody has ended."""
+    return tuple(one for one in facts.clocks if one.ended is None)
+
+
+def release_demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> tuple[Demand, ...]:
+    """Return the demands of the last hold point, in order."""
+    return tuple(_demands(facts, picture, accepted=accepted))
+
+
+def _demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> Iterator[Demand]:
+    yield Demand(
+        name="before",
+        title="Fit was accepted before welding",
+        evidence="signed",
+        missing=() if accepted else (Missing(words="“Fit accepted: weld” is not signed."),),
+        todo="Open the hold point: it says what it lacks.",
+        page="holds/fit_accepted",
+    )
+    after = welded(facts)
+    yield _welds(facts)
+    if picture is None:
+        yield Demand(
+            name="setup",
+            title="A set-up is valid",
+            evidence="",
+            missing=(Missing(words="No point is measured: there is no set-up in force."),),
+            todo="Set up and read the reference points again.",
+            page="set-up",
+        )
+    else:
+        consented = {code for one in left_out(facts) for code in one.codes}
+        for demand in point_demands(facts, picture):
+            yield _with_consent(demand, picture, consented) if demand.name == "fair" else demand
+    yield from wheel_demands(facts)
+    yield from gap_demands(facts, after=after.by.at if after else "")
+    yield _finish(facts)
+    yield from (_outside(facts, what) for what in OUTSIDES)
+    clocks = running(facts)
+    yield Demand(
+        name="clocks",
+        title="No clock runs any more",
+        evidence="all ended",
+        missing=(Missing(words=f"Clocks run: {listed(one.label for one in clocks)}."),) if clocks else (),
+        todo="End each when what it counts is over.",
+        page="bond",
+    )
+
+
+def _with_consent(demand: Demand, picture: Picture, consented: set[str]) -> Demand:
+    """Return the demand of fair points: what is left out with the owner's consent is not missing."""
+    off = [code for code, one in picture.judged.items() if one.state == "off"]
+    if not off or not set(off) <= consented:
+        return demand
+    kept = tuple(one for one in demand.missing if "out of tolerance" not in one.words)
+    words = f"{demand.evidence}; {listed(off)} left out with consent"
+    return demand.model_copy(update={"missing": kept, "evidence": words})
+
+
+def _welds(facts: JobFacts) -> Demand:
+    if not needs_welding(facts):
+        return Demand(name="welds", title="Every weld is in", evidence="nothing is welded")
+    seams = seam_states(facts)
+    missing = [
+        Missing(words=f"{state.plan.name}: not in, or to be made again: {listed(state.open)}.")
+        for state in seams
+        if state.open
+    ]
+    done = welded(facts)
+    if done is None:
+        missing.append(Missing(words="Final welding is not recorded as done."))
+    many = sum(len(state.plan.welds) for state in seams)
+    return Demand(
+        name="welds",
+        title="Every weld is in",
+        evidence=f"{many} welds, done {done.by.at[:16].replace('T', ' ')} UTC" if done else "",
+        missing=tuple(missing),
+        todo="Make the welds in their order, log each, then record that welding is done.",
+        page="weld",
+    )
+
+
+def _finish(facts: JobFacts) -> Demand:
+    items = finish_items(facts)
+    undone = [item.what.words for item, done in items if done is None and isinstance(item.what, FinishItem)]
+    missing = []
+    if not items:
+        missing.append(Missing(words="No protection, pads or later seams are listed.", overridable=True))
+    if undone:
+        missing.append(Missing(words=f"Not done yet: {listed(undone)}.", overridable=True))
+    return Demand(
+        name="finish",
+        title="Protected and closed",
+        evidence=f"{len(items)} of {len(items)} done",
+        missing=tuple(missing),
+        todo="List primer, sealer, wax, pads and seams for later, and tick them off.",
+        page="finish",
+    )
+
+
+def _outside(facts: JobFacts, what: OutsideKind) -> Demand:
+    done = outside_work(facts, what)
+    words = OUTSIDES[what]
+    missing: tuple[Missing, ...] = ()
+    if done is None:
+        missing = (Missing(words=f"No word on {words}.", overridable=True),)
+    elif done.end == "failed":
+        missing = (Missing(words=f"{words} failed at {done.by_whom}: {done.words or done.paper}.", overridable=True),)
+    told = ""
+    if done is not None:
+        told = f"{done.by_whom}, {done.paper}" if done.end == "done" else f"not needed: {done.words} ({done.by_whom})"
+    return Demand(
+        name=what,
+        title=words[0].upper() + words[1:],
+        evidence=told,
+        missing=missing,
+        todo="Have it done, and write down by whom and the number of the paper; or the maker's word that it is not needed.",
+        page="finish",
+    )

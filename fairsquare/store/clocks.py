@@ -1,0 +1,104 @@
+"""Clocks: started, ended; how much of each is left is asked of the database, so that it survives reload and restart."""
+
+from typing import Any, NamedTuple
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import ClockFact, ClockKind
+from fairsquare.store.database import Connection, execute, insert, row, rows, who
+
+_WHO = "p.full_name, p.role"
+
+
+class RunningClock(NamedTuple):
+    """A clock that runs: whose it is, and how many seconds are left by the database's time, below 0 when it is over.
+
+    `ahead_s` is above 0 where it was started in what is now the future: the server's time was put back, what is left is a guess.
+    """
+
+    id: int
+    job: str
+    vehicle: str
+    kind: ClockKind
+    label: str
+    minutes: float
+    left_s: float
+    ahead_s: float
+
+
+def start(
+    connection: Connection, job_id: int, kind: ClockKind, product: str, label: str, minutes: float, person_id: int
+) -> int:
+    """Start a clock and return its id."""
+    return insert(
+        connection,
+        """INSERT INTO clock (job_id, kind, product, label, minutes, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        kind,
+        product,
+        label,
+        minutes,
+        person_id,
+    )
+
+
+def end(connection: Connection, job_id: int, clock: int, words: str, person_id: int) -> None:
+    """End a clock. Raises `Refused` for one that is not of this job."""
+    if row(connection, "SELECT id FROM clock WHERE id = %s AND job_id = %s", clock, job_id) is None:
+        raise Refused("There is no such clock in this job.", field="clock", value=clock)
+    execute(
+        connection,
+        "INSERT IGNORE INTO clock_ended (clock_id, words, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
+        clock,
+        words,
+        person_id,
+    )
+
+
+def clocks_of(connection: Connection, job_id: int) -> tuple[ClockFact, ...]:
+    """Return the clocks of a job, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT c.id, c.kind, c.product, c.label, c.minutes, c.at, {_WHO},
+                   e.at AS end_at, e.words, q.full_name AS end_name, q.role AS end_role
+            FROM clock c JOIN person p ON p.id = c.person_id
+            LEFT JOIN clock_ended e ON e.clock_id = c.id LEFT JOIN person q ON q.id = e.person_id
+            WHERE c.job_id = %s ORDER BY c.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        ClockFact(
+            **{name: one[name] for name in ("id", "kind", "product", "label", "minutes")},
+            by=who(one),
+            ended=who({"full_name": one["end_name"], "role": one["end_role"], "at": one["end_at"]})
+            if one["end_at"]
+            else None,
+            words=one["words"] or "",
+        )
+        for one in found
+    )
+
+
+def running(connection: Connection) -> list[RunningClock]:
+    """Return all clocks that nobody has ended, the next to run out first."""
+    found: list[dict[str, Any]] = rows(
+        connection,
+        """SELECT c.id, j.number AS job, j.vehicle, c.kind, c.label, c.minutes,
+                  TIMESTAMPDIFF(MICROSECOND, c.at, UTC_TIMESTAMP(6)) / 1e6 AS gone_s
+           FROM clock c JOIN job j ON j.id = c.job_id LEFT JOIN clock_ended e ON e.clock_id = c.id
+           WHERE e.clock_id IS NULL ORDER BY c.id""",
+    )
+    clocks = [
+        RunningClock(
+            one["id"],
+            one["job"],
+            one["vehicle"],
+            one["kind"],
+            one["label"],
+            one["minutes"],
+            one["minutes"] * 60 - max(float(one["gone_s"]), 0.0),
+            max(-float(one["gone_s"]), 0.0),
+        )
+        for one in found
+    ]
+    return sorted(clocks, key=lambda one: one.left_s)

@@ -55,8 +55,12 @@ def _compute_lines(run: Any) -> int:
 
 
 @app.command()
-def verify(file: Annotated[Path, typer.Argument(help="a record, as JSON", exists=True, dir_okay=False)]) -> None:
-    """Say whether a record is whole, and whether its figures follow from its readings."""
+def verify(
+    file: Annotated[
+        Path, typer.Argument(help="a record, as JSON, or as an archive with its photos", exists=True, dir_okay=False)
+    ],
+) -> None:
+    """Say whether a record is whole, naming the first entry that was changed, and whether its figures follow from its readings."""
     from fairsquare.files.records import check_record
 
     check = check_record(file.read_bytes())

@@ -507,7 +507,7 @@ class Desk:
                 software=self._software,
                 workshop=self._workshop,
             )
-            body, digest = sealed(record)
+            body, digest = sealed(record, records.last_before(connection, view.job.id))
             records.keep_record(connection, view.job.id, digest, body, person.id)
             return {"sha256": digest}
 

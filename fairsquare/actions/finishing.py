@@ -133,7 +133,9 @@ def _check_seen(view: JobView, topic: SaidTopic, subject: int, seen: int) -> Non
         )
 
 
-def call_gap(desk: Desk, person: Person, key: str, number: str, call: str, unit: Unit) -> None:
+def call_gap(
+    desk: Desk, person: Person, key: str, number: str, call: str, unit: Unit, called_ago_s: float | None = None
+) -> None:
     """Record a gap as it was called. Raises `Refused` for one that is not listed: a gap without a target says nothing."""
     check_may(person, "measure")
 
@@ -149,6 +151,7 @@ def call_gap(desk: Desk, person: Person, key: str, number: str, call: str, unit:
             heard.gap.tolerance_mm,
             stands_on(view.facts),
             person.id,
+            called_ago_s,
         )
         return {"id": made}
 

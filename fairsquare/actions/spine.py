@@ -8,6 +8,7 @@ from fairsquare.core.damage.choices import member_states
 from fairsquare.core.pull.board import board_of, plan_of, pulls_wanted
 from fairsquare.core.pull.job import BOARD_WORDS
 from fairsquare.core.release.holds import Hold
+from fairsquare.core.weld.job import needs_welding, seam_states, welded
 
 Status = Literal["done", "now", "todo"]
 
@@ -48,6 +49,10 @@ _STATIONS = (
     ("station", "cuts", "Cut", "cuts"),
     ("station", "fit", "Dry fit", "fit"),
     ("hold", "fit_accepted", "Fit accepted: weld", "fit"),
+    ("station", "bond", "Bond", "bond"),
+    ("station", "weld", "Weld", "weld"),
+    ("station", "finish", "Finish and prove", "finish"),
+    ("hold", "released", "Released", "finish"),
     ("station", "record", "Record", "record"),
 )
 
@@ -117,11 +122,38 @@ def _done(view: JobView) -> dict[str, bool]:
         "board": closed.get("pulls_done", nothing_to_pull),
         "pulls_done": closed.get("pulls_done", True),
         "cuts": closed["fit_accepted"] or (closed["decision_made"] and not cuts_want(facts)),
-        "fit": bool(facts.gaps),
+        "fit": closed["fit_accepted"] or not _fit_wants(view),
         "fit_accepted": closed["fit_accepted"],
+        "bond": closed["fit_accepted"] and not [one for one in facts.clocks if one.ended is None],
+        "weld": closed["released"]
+        or (closed["fit_accepted"] and (welded(facts) is not None or not needs_welding(facts))),
+        "finish": closed["released"] or not view.state.hold("released").missing,
+        "released": closed["released"],
         "record": False,
         "practice": view.job.closed,
     }
+
+
+def _fit_wants(view: JobView) -> list[str]:
+    """Return what the dry fit has to bring yet: gaps and spans; the other demands belong to other stations."""
+    own = ("carried", "gaps", "gaps_rack", "gaps_wheels", "gaps_in", "findings")
+    return [
+        missing.words
+        for demand in view.state.hold("fit_accepted").demands
+        if demand.name in own
+        for missing in demand.missing
+    ]
+
+
+def _weld_words(view: JobView) -> str:
+    states = seam_states(view.facts)
+    left = sum(len(state.open) for state in states)
+    if left:
+        nxt = next((state for state in states if state.open), None)
+        return (
+            f"{left} weld{'' if left == 1 else 's'} to make, next {nxt.plan.name} {nxt.next_welds(1)[0]}" if nxt else ""
+        )
+    return "Every weld is in: record that welding is done" if states else "Plan the seams"
 
 
 def _hold_words(hold: Hold) -> str:
@@ -167,5 +199,8 @@ def _station_words(view: JobView, key: str) -> str:
         "pulls": "Plan the pulls",
         "board": _pull_words(view),
         "cuts": next(iter(cuts_want(view.facts)), "Plan the cuts"),
-        "fit": "Read the gaps on the dry fit",
+        "fit": next(iter(_fit_wants(view)), "Read the gaps on the dry fit"),
+        "bond": "A clock runs",
+        "weld": _weld_words(view),
+        "finish": next((one.words for one in view.state.hold("released").missing), "Finish and prove"),
     }.get(key, "Take the vehicle in")

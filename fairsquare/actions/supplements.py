@@ -9,10 +9,11 @@ from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import PayersAnswer
 from fairsquare.core.intake.supplements import UNPROVEN, LineState, is_cross_checked, line_states
-from fairsquare.store import jobs, supplements
+from fairsquare.store import jobs, links, supplements
 from fairsquare.store.database import Connection
+from fairsquare.store.links import NoSuchLink
 from fairsquare.store.people import Person
-from fairsquare.store.supplements import LinkedSupplement, NoSuchLink
+from fairsquare.store.supplements import LinkedSupplement
 
 LINK_DAYS = (1, 7, 14, 30, 60)
 _CODE_BYTES = 24
@@ -80,11 +81,11 @@ def send(
         ids = [state.line.id for state in states]
         return {
             "number": supplements.send(connection, view.job.id, payer.strip()[:200], seen, ids, code, days, person.id),
-            "made": supplements.hash_of(code).hex(),
+            "made": links.hash_of(code).hex(),
         }
 
     answer = desk.in_job(person, key, f"supplement {number}", number, work)
-    return code if answer["made"] == supplements.hash_of(code).hex() else None
+    return code if answer["made"] == links.hash_of(code).hex() else None
 
 
 def withdraw(desk: Desk, person: Person, key: str, number: str, supplement: int) -> None:
@@ -136,9 +137,9 @@ def open_link(desk: Desk, code: str, address: str) -> LinkedSupplement:
     """Return what a link shows. Raises `NoSuchLink`, alike for every reason, and `TooManyLinks`."""
 
     def look(connection: Connection) -> LinkedSupplement | None:
-        supplements.check_tries(connection, address)
+        links.check_tries(connection, address)
         found = supplements.by_code(connection, code[:200])
-        supplements.note_try(connection, address, found is not None)
+        links.note_try(connection, address, found is not None)
         return found
 
     found = desk.database.run(look)

@@ -107,6 +107,7 @@ def keep_photo(
             "supplement": view.facts.supplement_lines,
             "part": view.facts.parts,
             "section": view.facts.sections,
+            "done": view.facts.done,
         }
         known = [one.id for one in things[about]] if about in things else None
         if known is not None and about_id not in known:

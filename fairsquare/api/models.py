@@ -9,7 +9,11 @@ from fairsquare.core.damage.read import DamageRead
 from fairsquare.core.facts import (
     Blank,
     Chosen,
+    ClockFact,
+    ClockKind,
     DecisionFact,
+    DoneFact,
+    JobSaidFact,
     LineAnswer,
     MemberFact,
     PartItemKind,
@@ -20,15 +24,19 @@ from fairsquare.core.facts import (
     SafetyAnswer,
     Stand,
 )
+from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.lengths import Unit
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.measure.picture import Picture
 from fairsquare.core.measure.tools import ToolKind
 from fairsquare.core.model import Code, Model, Vector
 from fairsquare.core.moves import Moved
+from fairsquare.core.release.done import Done
 from fairsquare.core.release.holds import Hold
 from fairsquare.core.sheet.check import Finding
 from fairsquare.core.sheet.model import Sheet, SpanMode
+from fairsquare.core.weld.bonding import BondSaid
+from fairsquare.core.weld.seam import SeamPlan
 from fairsquare.store.jobs import JobDetails
 
 Key = Annotated[str, Field(min_length=8, max_length=64, description="made by the client, new for each deed")]
@@ -393,3 +401,71 @@ class InstrumentOrder(Model):
     purpose: Purpose
     code: str
     at: str
+
+
+class SayFit(Sent):
+    """Panels and gaps, as read at `version` (0: nothing was listed)."""
+
+    request_key: Key
+    version: int
+    fit: FitSaid
+
+
+class SaySeam(Sent):
+    """The plan of a seam, as read at `version`; seam 0 begins a new one."""
+
+    request_key: Key
+    version: int
+    plan: SeamPlan
+
+
+class SayBond(Sent):
+    """Products, steps and surfaces, as read at `version`."""
+
+    request_key: Key
+    version: int
+    bond: BondSaid
+
+
+class NoteDone(Sent):
+    """Something that was done, tried or found: a trial hanging, a coupon, a weld, an item that is finished."""
+
+    request_key: Key
+    done: Done
+
+
+class CallGap(Sent):
+    """A gap as it is called; bare numbers in `unit`."""
+
+    request_key: Key
+    call: Annotated[str, Field(max_length=200)]
+    unit: Unit = "mm"
+
+
+class StartClock(Sent):
+    """A clock; `product` is one of the bonding's, or empty."""
+
+    request_key: Key
+    kind: ClockKind = "other"
+    product: str = ""
+    label: str
+    minutes: float
+
+
+class KeyWords(Sent):
+    """A deed that needs no more than a few words."""
+
+    request_key: Key
+    words: Annotated[str, Field(max_length=500)] = ""
+
+
+class FinishingShown(BaseModel):
+    """From the dry fit to the handing over: what was said and done, the clocks, and both hold points with their demands."""
+
+    model_config = ConfigDict(frozen=True)
+
+    said: tuple[JobSaidFact, ...]
+    done: tuple[DoneFact, ...]
+    clocks: tuple[ClockFact, ...]
+    fit_accepted: Hold
+    released: Hold

@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 from fairsquare.actions import Desk, cutting, parts
 from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, WeldsSaid
 from fairsquare.core.facts import PartItemKind
-from fairsquare.demo.vehicles import DUNLIN, TEAL, TURNSTONE, Vehicle
+from fairsquare.demo.vehicles import DUNLIN, DUNLIN_TWO, TEAL, TURNSTONE, Vehicle
 from fairsquare.store.people import Person
 
 
@@ -360,7 +360,20 @@ _DUNLIN_APRON = _Section(
         ],
     },
 )
+_SECOND_APRON = _Section(
+    "right apron",
+    "seams",
+    welds={
+        "donor": "new",
+        "parts": [
+            {"id": "apron", "fate": "donor", "material": "mild", "thickness_mm": 0.8},
+            {"id": "rail", "fate": "stays", "material": "high_strength", "thickness_mm": 1.4},
+        ],
+        "welds": _row("rail flange", "apron / rail", 40.0, 270.0, 6, 1, vehicle=["top"], after=["top"]),
+    },
+)
 _SECTIONS: dict[str, tuple[_Section, ...]] = {
+    DUNLIN_TWO.name: (_SECOND_APRON,),
     TEAL.name: (_TEAL_RAIL, _TEAL_FLOOR),
     TURNSTONE.name: (_TURNSTONE_NODE,),
     DUNLIN.name: (_DUNLIN_APRON,),
@@ -402,6 +415,7 @@ _PARTS: dict[str, tuple[_Part, ...]] = {
             (("nut", "lamp nuts", 3, 3, ""), ("bracket", "harness clips", 5, 2, "three moved over from the old part")),
         ),
     ),
+    DUNLIN_TWO.name: (_Part("right apron", "new", "maker's parts counter", "", (("nut", "lamp nuts", 3, 3, ""),)),),
 }
 
 

@@ -11,7 +11,7 @@ from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
 from fairsquare.core.facts import LineAnswer
 from fairsquare.core.intake.walk_round import Seen, understand_seen
 from fairsquare.demo.pictures import drawn_photo
-from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle
+from fairsquare.demo.vehicles import DUNLIN, DUNLIN_TWO, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.store.people import Person
 
@@ -39,6 +39,14 @@ _WALKS: dict[str, _Walk] = {
             "cooling": ("hurt", "condenser pushed back"),
         },
         (14200, 6350, "three like it on the ferry's own list"),
+    ),
+    DUNLIN_TWO.name: _Walk(
+        (
+            "kink right apron at F3R",
+            "gap lid to fender left 4 right 6",
+        ),
+        {"rolls": ("sound", ""), "cooling": ("sound", "")},
+        (13900, 2100, "three like it on the ferry's own list"),
     ),
     HERON.name: _Walk(
         (
@@ -105,6 +113,9 @@ _MEMBERS: dict[str, dict[tuple[str, str], _Member]] = {
         ("right apron", ""): _Member(
             "mild", "structural", ("buckled", "kinked"), MakersWord(section=True), 5.5, donor="new, with its brace"
         ),
+    },
+    DUNLIN_TWO.name: {
+        ("right apron", ""): _Member("mild", "structural", ("kinked",), MakersWord(), 4.5, donor="new"),
     },
     HERON.name: {
         ("left frame", ""): _Member("mild", "structural", ("buckled", "bent"), MakersWord(heat=True), 6.0),

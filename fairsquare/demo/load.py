@@ -16,9 +16,20 @@ from fairsquare.core.pull.board import setting_of
 from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
 from fairsquare.demo.cuts import cuts_of
 from fairsquare.demo.damage import decisions_of, walk_round_of
+from fairsquare.demo.finishing import finishing_of
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.rig import RIG, setting_of_vehicle
-from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle, instrument_reading, seed_of
+from fairsquare.demo.vehicles import (
+    DUNLIN,
+    DUNLIN_TWO,
+    HERON,
+    PUFFIN,
+    TEAL,
+    TURNSTONE,
+    Vehicle,
+    instrument_reading,
+    seed_of,
+)
 from fairsquare.store import people
 from fairsquare.store.database import Connection
 from fairsquare.store.jobs import JobDetails
@@ -120,6 +131,24 @@ _STORIES = (
         accepted=True,
         unread=frozenset({"R2L", "R2R", "R3L", "R3R"}),
     ),
+    _Story(
+        DUNLIN_TWO,
+        JobDetails(
+            vehicle=DUNLIN_TWO.name,
+            construction="unibody",
+            vin="9ZZDUN1V5NS000421",
+            hit_where="front",
+            hit_from_deg=45,
+            hit_height="middle",
+            hit_words="a loose pallet slid into the right apron while it was parked on deck two; rails not touched",
+            notes="The apron is in its place, clamped. To be proven, welded and handed over.",
+        ),
+        safe=True,
+        sheet=True,
+        references=_ALL_SIX,
+        accepted=True,
+        unread=frozenset(),
+    ),
 )
 
 
@@ -172,6 +201,7 @@ def _tell_story(desk: Desk, persons: dict[str, Person], story: _Story, index: in
         _read(desk, technician, number, story, codes, "point")
     decisions_of(desk, technician, lead, number, story.vehicle)
     cuts_of(desk, technician, number, story.vehicle)
+    finishing_of(desk, persons, number, story.vehicle)
     setting = setting_of_vehicle(story.vehicle)
     if setting != setting_of(desk.view(number).facts):
         pulling.keep_setting(desk, technician, _key(), number, setting, 0)

@@ -39,7 +39,7 @@ class Vehicle(NamedTuple):
     @property
     def moved(self) -> dict[str, Row3]:
         """How far each point moved, mm, in vehicle axes: what the blows leave of the frame that the sheet makes."""
-        return _left_by(self.name)
+        return _left_by(self.name) if self.hits else {}
 
     def true_places(self, seed: int) -> dict[str, Floats]:
         """Return where each point is on one built vehicle: sheet, plus how it was built, plus damage."""
@@ -171,6 +171,8 @@ DUNLIN = Vehicle(
     ),
     (Hit({"F5R": (-53_900.0, 14_300.0, 0.0)}, _ALL_SIX),),
 )
+DUNLIN_TWO = Vehicle("Dunlin post van, second", DUNLIN.sheet, ())
+"""Its sister: backed into a bollard post with the apron only, and by now as the sheet has it."""
 HERON = Vehicle(
     "Heron 40 flatbed",
     _sheet(

@@ -1,21 +1,27 @@
-"""Records as files: JSON in canonical form (RFC 8785) that carries its own SHA-256, CSV, and the check of a file.
+"""Records as files: JSON in canonical form (RFC 8785) that carries its own SHA-256, CSV, an archive with photos, and the check.
 
-The body's SHA-256 is taken over its canonical form without the member `integrity`. `integrity.parts` holds the SHA-256 of
-every part of the body, so that a change can be told from where it is.
+The body's SHA-256 is taken over its canonical form without the member `integrity`. `integrity.chain` holds every entry of the
+record in the order in which it was recorded, each with a SHA-256 over itself and the one before, so that the first entry that was
+changed, taken out, put in or moved is named. `integrity.previous` is the SHA-256 of the record of this job before this one.
 """
 
 import hashlib
+import io
 import json
+import zipfile
+import zlib
 from typing import Any
 
 import rfc8785
 from pydantic import ValidationError
 
 from fairsquare.core.model import Model
-from fairsquare.core.release.record import JobRecord, recompute
+from fairsquare.core.release.record import FORMAT, JobRecord, recompute
+from fairsquare.files.chain import chain_findings, chain_of
 from fairsquare.files.sheets import text_from_rows
 
-_PARTED = ("readings", "setups", "signatures", "movements", "gaps", "safety")
+RECORD_NAME = "record.json"
+MOST_IN_ARCHIVE = 2_100
 
 
 class RecordCheck(Model):
@@ -32,24 +38,30 @@ class RecordCheck(Model):
         return self.whole and self.follows
 
 
-def sealed(record: JobRecord) -> tuple[str, str]:
-    """Return the record's canonical text and its SHA-256."""
+def sealed(record: JobRecord, previous: str = "") -> tuple[str, str]:
+    """Return the record's canonical text and its SHA-256; `previous` is that of the record before."""
     body = record.model_dump(mode="json")
     digest = _sha256(body)
-    return rfc8785.dumps({**body, "integrity": {"sha256": digest, "parts": _parts(body)}}).decode(), digest
+    integrity: Any = {"sha256": digest, "previous": previous, "chain": chain_of(body, previous)}
+    return rfc8785.dumps({**body, "integrity": integrity}).decode(), digest
 
 
 def check_record(content: bytes) -> RecordCheck:
-    """Check a record file: is it whole, and do its figures follow from its readings? Never raises."""
+    """Check a record file, or an archive of one with its photos: is it whole, and do its figures follow? Never raises."""
+    if content[:4] == b"PK\x03\x04":
+        return _check_archive(content)
     try:
         loaded = json.loads(content)
-    except (UnicodeDecodeError, json.JSONDecodeError) as fault:
+    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as fault:
         at = getattr(fault, "pos", getattr(fault, "start", 0))
         return _bad(f"Byte {at}: this is no JSON any more ({getattr(fault, 'msg', fault)}).")
     if not isinstance(loaded, dict) or not isinstance(loaded.get("integrity"), dict):
         return _bad("There is no member “integrity”: this is no record, or it was cut away.")
     body = {name: value for name, value in loaded.items() if name != "integrity"}
     integrity = loaded["integrity"]
+    other = _other_version(body)
+    if other:
+        return RecordCheck(whole=False, follows=False, sha256=integrity.get("sha256"), findings=(other,))
     findings = _changes(body, integrity)
     if not findings:
         findings = _loose_bytes(content, loaded)
@@ -62,7 +74,7 @@ def check_record(content: bytes) -> RecordCheck:
         return RecordCheck(
             whole=False,
             follows=False,
-            sha256=integrity.get("sha256"),
+            sha256=_text(integrity.get("sha256")),
             findings=(*findings, f"{place}: {first['msg']}"),
         )
     wrong = recompute(record)
@@ -70,9 +82,63 @@ def check_record(content: bytes) -> RecordCheck:
     return RecordCheck(
         whole=whole,
         follows=not wrong,
-        sha256=integrity.get("sha256"),
+        sha256=_text(integrity.get("sha256")),
         findings=(*findings, *told),
     )
+
+
+def _text(value: Any) -> str | None:
+    return value if isinstance(value, str) else None
+
+
+def _other_version(body: dict[str, Any]) -> str:
+    """Return in words that a record is of another version than this program checks; empty where it is not."""
+    said = body.get("format")
+    if said == FORMAT or not isinstance(said, str) or not said.startswith("fairsquare-record/"):
+        return ""
+    return (
+        f"/format: this record is of version {said.removeprefix('fairsquare-record/')[:8]}, and this Fair Square checks "
+        f"version {FORMAT.removeprefix('fairsquare-record/')}. Check it with what made it: {str(body.get('software'))[:40]}."
+    )
+
+
+def record_archive(body: str, photos: dict[int, bytes]) -> bytes:
+    """Return a record with its photos as a ZIP archive."""
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w", zipfile.ZIP_STORED) as archive:
+        archive.writestr(_member(RECORD_NAME), body.encode())
+        for number, photo in sorted(photos.items()):
+            archive.writestr(_member(f"photos/{number}.jpg"), photo)
+    return made.getvalue()
+
+
+def _member(name: str) -> zipfile.ZipInfo:
+    return zipfile.ZipInfo(name, date_time=(2000, 1, 1, 0, 0, 0))
+
+
+def _check_archive(content: bytes) -> RecordCheck:
+    try:
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            names = archive.namelist()
+            if RECORD_NAME not in names or len(names) > MOST_IN_ARCHIVE:
+                return _bad(f"There is no {RECORD_NAME} in this archive.")
+            body = archive.read(RECORD_NAME)
+            found = {name: hashlib.sha256(archive.read(name)).hexdigest() for name in names if name != RECORD_NAME}
+    except (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, OSError) as fault:
+        return _bad(f"This archive cannot be read: {fault}.")
+    check = check_record(body)
+    wrong = _photo_findings(body, found)
+    return check.model_copy(update={"whole": check.whole and not wrong, "findings": (*check.findings, *wrong)})
+
+
+def _photo_findings(body: bytes, found: dict[str, str]) -> list[str]:
+    try:
+        wanted = {f"photos/{one['id']}.jpg": one["sha256"] for one in json.loads(body)["photos"]}
+    except (ValueError, KeyError, TypeError):
+        return []
+    missing = [f"{name}: missing from the archive" for name in wanted if name not in found]
+    changed = [f"{name}: not the photo of the record" for name, sha in wanted.items() if found.get(name, sha) != sha]
+    return [*missing, *changed, *(f"{name}: added to the archive" for name in found if name not in wanted)]
 
 
 def record_as_csv(record: JobRecord) -> str:
@@ -107,35 +173,12 @@ def _sha256(value: Any) -> str:
     return hashlib.sha256(rfc8785.dumps(value)).hexdigest()
 
 
-def _parts(body: dict[str, Any]) -> dict[str, str]:
-    """Return the SHA-256 of every part under its JSON pointer: rows one by one, points one by one, the rest whole."""
-    parts: dict[str, str] = {}
-    for name, value in body.items():
-        if name in _PARTED:
-            parts |= {f"/{name}/{index}": _sha256(row) for index, row in enumerate(value)}
-        elif name == "results" and isinstance(value, dict) and isinstance(value.get("points"), dict):
-            rest = {key: part for key, part in value.items() if key != "points"}
-            parts["/results"] = _sha256(rest)
-            parts |= {f"/results/points/{code}": _sha256(point) for code, point in value["points"].items()}
-        else:
-            parts[f"/{name}"] = _sha256(value)
-    return parts
-
-
 def _changes(body: dict[str, Any], integrity: dict[str, Any]) -> list[str]:
     try:
-        digest, parts = _sha256(body), _parts(body)
-    except (rfc8785.CanonicalizationError, AttributeError, TypeError) as fault:
+        digest = _sha256(body)
+        found = chain_findings(body, integrity.get("chain"), integrity.get("previous"))
+    except (rfc8785.CanonicalizationError, AttributeError, TypeError, RecursionError) as fault:
         return [f"The body has no canonical form: {fault}"]
-    said = integrity.get("parts")
-    said = said if isinstance(said, dict) else {}
-    found = [f"{where}: missing from the file" for where in said if where not in parts]
-    found += [f"{where}: added to the file" for where in parts if where not in said]
-    found += [
-        f"{where}: changed since the record was made"
-        for where in parts
-        if where in said and said[where] != parts[where]
-    ]
     if digest != integrity.get("sha256"):
         found.append("/integrity/sha256: is not the SHA-256 of the body" + ("" if found else "; it was changed itself"))
     return found

@@ -178,12 +178,13 @@ def read_gap(
     tolerance_mm: float,
     stand: Stand,
     person_id: int,
+    called_ago_s: float | None = None,
 ) -> int:
-    """Record a gap or flushness as read at the dry fit, on the rack or on the wheels."""
+    """Record a gap or flushness as read at the dry fit, on the rack or on the wheels, when it was called out."""
     return insert(
         connection,
         """INSERT INTO gap_reading (job_id, place, said, mm, target_mm, tolerance_mm, stand, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6) - INTERVAL %s MICROSECOND)""",
         job_id,
         place,
         said,
@@ -192,6 +193,7 @@ def read_gap(
         tolerance_mm,
         stand,
         person_id,
+        round((called_ago_s or 0.0) * 1e6),
     )
 
 

@@ -6,7 +6,7 @@ from fairsquare.core.facts import PhotoFact
 from fairsquare.files.photos import KeptPhoto
 from fairsquare.store.database import Connection, insert, row, rows, who
 
-About = Literal["job", "walk", "member", "supplement", "part", "section"]
+About = Literal["job", "walk", "member", "supplement", "part", "section", "done"]
 
 
 def keep_photo(

@@ -1,9 +1,10 @@
 """Records as they were made: kept to the letter under their SHA-256."""
 
-from typing import Any
+from typing import Any, Literal, NamedTuple
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.store.database import Connection, execute, row, rows, utc
+from fairsquare.store.database import Connection, execute, insert, row, rows, utc
+from fairsquare.store.links import hash_of
 
 
 class NoSuchRecord(FairSquareError):
@@ -43,3 +44,74 @@ def records_of(connection: Connection, job_id: int) -> list[dict[str, Any]]:
         job_id,
     )
     return [{**one, "at": utc(one["at"])} for one in found]
+
+
+Audience = Literal["owner", "payer", "inspector"]
+
+
+class LinkedRecord(NamedTuple):
+    """What a link shows: a record, for whom, and until when."""
+
+    id: int
+    sha256: str
+    audience: Audience
+    named: str
+    expires_at: str
+
+
+def add_link(
+    connection: Connection, sha256: str, code: str, audience: Audience, named: str, days: int, person_id: int
+) -> int:
+    """Record a link to a record under the hash of its code, and return its id."""
+    return insert(
+        connection,
+        """INSERT INTO record_link (sha256, code_sha256, audience, named, expires_at, person_id, at)
+           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6) + INTERVAL %s DAY, %s, UTC_TIMESTAMP(6))""",
+        sha256,
+        hash_of(code),
+        audience,
+        named,
+        days,
+        person_id,
+    )
+
+
+def withdraw_link(connection: Connection, link: int, person_id: int) -> None:
+    """Record that a link leads nowhere any more."""
+    execute(
+        connection,
+        "INSERT IGNORE INTO record_link_withdrawn (link_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
+        link,
+        person_id,
+    )
+
+
+def links_of(connection: Connection, job_id: int) -> list[dict[str, Any]]:
+    """Return the links to the records of a job, the newest first; `open` says whether each still leads somewhere."""
+    found = rows(
+        connection,
+        """SELECT l.id, l.sha256, l.audience, l.named, l.expires_at, l.at, p.full_name,
+                  w.link_id IS NULL AND l.expires_at > UTC_TIMESTAMP(6) AS open, w.link_id IS NOT NULL AS withdrawn
+           FROM record_link l JOIN person p ON p.id = l.person_id JOIN record r ON r.sha256 = l.sha256
+           LEFT JOIN record_link_withdrawn w ON w.link_id = l.id WHERE r.job_id = %s ORDER BY l.id DESC""",
+        job_id,
+    )
+    return [{**one, "at": utc(one["at"]), "expires_at": utc(one["expires_at"])} for one in found]
+
+
+def by_link(connection: Connection, code: str) -> LinkedRecord | None:
+    """Return what a link shows, or None where it leads nowhere: unknown, run out, withdrawn."""
+    found = row(
+        connection,
+        """SELECT l.id, l.sha256, l.audience, l.named, l.expires_at FROM record_link l
+           LEFT JOIN record_link_withdrawn w ON w.link_id = l.id
+           WHERE l.code_sha256 = %s AND w.link_id IS NULL AND l.expires_at > UTC_TIMESTAMP(6)""",
+        hash_of(code),
+    )
+    return LinkedRecord(**{**found, "expires_at": utc(found["expires_at"])}) if found else None
+
+
+def last_before(connection: Connection, job_id: int) -> str:
+    """Return the SHA-256 of the last record that was made of a job; empty where none was."""
+    found = row(connection, "SELECT sha256 FROM record WHERE job_id = %s ORDER BY id DESC LIMIT 1", job_id)
+    return str(found["sha256"]) if found else ""

@@ -1,10 +1,9 @@
 """What the estimate missed: lines, the documents in which they were sent with the hash of their link, and the payer's answers."""
 
-import hashlib
 import json
 from typing import Any, NamedTuple
 
-from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.errors import Refused
 from fairsquare.core.facts import (
     GoAheadFact,
     PayersAnswer,
@@ -12,32 +11,10 @@ from fairsquare.core.facts import (
     SupplementFact,
     SupplementLineFact,
 )
+from fairsquare.store import links
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
 
 _WHO = "p.full_name, p.role"
-_WINDOW_MINUTES, _MOST_WRONG, _MOST_IN_ALL = 10, 12, 240
-
-
-class NoSuchLink(FairSquareError):
-    """The link leads nowhere: it was mistyped, has run out, or was withdrawn. Which of these is not said."""
-
-    status = 404
-    kind = "no-such-link"
-
-    def __init__(self) -> None:
-        super().__init__(
-            "This link leads nowhere: it may have run out or been withdrawn. Ask the workshop for a new one."
-        )
-
-
-class TooManyLinks(FairSquareError):
-    """Too many links were tried from one address."""
-
-    status = 429
-    kind = "too-many"
-
-    def __init__(self) -> None:
-        super().__init__("Too many tries from here. Wait ten minutes, then open the link again.")
 
 
 class LinkedSupplement(NamedTuple):
@@ -105,7 +82,7 @@ def send(
         number,
         payer,
         json.dumps({**seen, "number": number}),
-        hash_of(code),
+        links.hash_of(code),
         days,
         person_id,
     )
@@ -166,26 +143,6 @@ def go_ahead(connection: Connection, line: int, reason: str, person_id: int) -> 
     )
 
 
-def check_tries(connection: Connection, address: str) -> None:
-    """Raise `TooManyLinks` for an address that tried many links that lead nowhere, or opened very many."""
-    found = row(
-        connection,
-        f"""SELECT COALESCE(SUM(NOT found), 0) AS wrong, COUNT(*) AS many FROM link_try
-            WHERE address = %s AND at > UTC_TIMESTAMP(6) - INTERVAL {_WINDOW_MINUTES} MINUTE""",  # noqa: S608 - a constant
-        address[:64],
-    )
-    if found and (int(found["wrong"]) >= _MOST_WRONG or int(found["many"]) >= _MOST_IN_ALL):
-        raise TooManyLinks
-
-
-def note_try(connection: Connection, address: str, found: bool) -> None:
-    """Remember that a link was opened, and forget those of more than a day ago."""
-    insert(
-        connection, "INSERT INTO link_try (address, found, at) VALUES (%s, %s, UTC_TIMESTAMP(6))", address[:64], found
-    )
-    execute(connection, "DELETE FROM link_try WHERE at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY LIMIT 100")
-
-
 def by_code(connection: Connection, code: str) -> LinkedSupplement | None:
     """Return what a link shows, unless it has run out or was withdrawn."""
     found = row(
@@ -193,7 +150,7 @@ def by_code(connection: Connection, code: str) -> LinkedSupplement | None:
         """SELECT s.id, s.job_id, j.number AS job, s.seen FROM supplement s JOIN job j ON j.id = s.job_id
            WHERE s.code_sha256 = %s AND s.expires_at > UTC_TIMESTAMP(6)
              AND NOT EXISTS (SELECT 1 FROM supplement_withdrawn w WHERE w.supplement_id = s.id)""",
-        hash_of(code),
+        links.hash_of(code),
     )
     return LinkedSupplement(found["id"], found["job_id"], found["job"], json.loads(found["seen"])) if found else None
 
@@ -290,8 +247,3 @@ def go_aheads(connection: Connection, job_id: int) -> tuple[GoAheadFact, ...]:
         job_id,
     )
     return tuple(GoAheadFact(id=one["id"], line=one["line_id"], reason=one["reason"], by=who(one)) for one in found)
-
-
-def hash_of(code: str) -> bytes:
-    """Return what is kept of a link's code."""
-    return hashlib.sha256(code.encode()).digest()

@@ -15,6 +15,7 @@ from fairsquare import __version__
 from fairsquare.actions import Desk
 from fairsquare.api.cuts import router as api_cuts_router
 from fairsquare.api.damage import router as api_damage_router
+from fairsquare.api.finishing import router as api_finishing_router
 from fairsquare.api.practice import router as api_practice_router
 from fairsquare.api.pulls import router as api_pulls_router
 from fairsquare.api.routes import router as api_router
@@ -31,14 +32,17 @@ from fairsquare.web.page import SignInFirst, local_path, render
 from fairsquare.web.paper import Papers
 from fairsquare.web.routes import (
     board,
+    bond,
     comparative,
     cut_papers,
     cuts,
     damage,
     decide,
     drilling,
+    finish,
     fit,
     floor,
+    handover,
     help_pages,
     live,
     measure,
@@ -57,6 +61,7 @@ from fairsquare.web.routes import (
     take_in,
     tools,
     walk_round,
+    weld,
 )
 
 STATIC = Path(__file__).parent / "static"
@@ -117,6 +122,10 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         payer,
         parts,
         fit,
+        bond,
+        weld,
+        finish,
+        handover,
         record,
         people,
         tools,
@@ -126,6 +135,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.include_router(api_router)
     app.include_router(api_cuts_router)
     app.include_router(api_damage_router)
+    app.include_router(api_finishing_router)
     app.include_router(api_supplements_router)
     app.include_router(api_pulls_router)
     app.include_router(api_practice_router)

@@ -8,6 +8,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.facts import JobFacts
 from fairsquare.core.lengths import MM_PER, Unit
 from fairsquare.core.moves import MOVES, SIMPLE
+from fairsquare.core.sheet.model import Sheet
 from fairsquare.web.page import Form
 
 MOVED = {what: MOVES[what].title for what in SIMPLE}
@@ -84,3 +85,10 @@ def number_of(text: str, field: str) -> float | None:
     if not -1e12 < value < 1e12:
         raise Refused("This should be a number, such as 12.5.", field=field, value=text[:40])
     return value
+
+
+def code_on(sheet: Sheet | None, text: str) -> str:
+    """Return a code as the sheet writes it, whatever its capitals; as it was typed where the sheet has none such."""
+    said = text.strip()
+    known = {point.code.casefold(): point.code for point in sheet.points} if sheet else {}
+    return known.get(said.casefold(), said)

@@ -127,6 +127,11 @@ _NOT_PRACTISED = frozenset(
         "photos",
         "close",
         "cuts",
+        "bond",
+        "weld",
+        "seams",
+        "finish",
+        "clocks",
     }
 )
 """Pages of a job that practice does not have."""

@@ -11,7 +11,8 @@ from fairsquare.core.cut.job import SectionState
 from fairsquare.core.errors import FairSquareError
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of, render
-from fairsquare.web.section_forms import Row, field_words, form_field, typed_rows
+from fairsquare.web.rows import Row, field_words, typed_rows
+from fairsquare.web.section_forms import form_field
 from fairsquare.web.words import MATERIALS
 
 _BLANK, _MORE = 3, 12

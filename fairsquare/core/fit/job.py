@@ -223,3 +223,13 @@ def open_fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFind
     """Return the contradictions of gaps and readings that nobody has settled."""
     settled = {one.finding for one in facts.settlements}
     return tuple(one for one in fit_findings(facts, picture) if one.key not in settled)
+
+
+def hangings(facts: JobFacts) -> dict[str, tuple[int, float]]:
+    """Return how often each panel was hung, and the minutes that hanging and taking off took."""
+    found: dict[str, tuple[int, float]] = {}
+    for one in facts.done:
+        if isinstance(one.what, Hung) and one.taken_back is None:
+            many, minutes = found.get(one.what.panel, (0, 0.0))
+            found[one.what.panel] = many + (not one.what.off), minutes + one.what.minutes
+    return found

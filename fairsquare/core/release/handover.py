@@ -1,6 +1,7 @@
 """What stands behind “released”: welds in, points and gaps read again, protection done, papers of others, clocks run out."""
 
 from collections.abc import Iterator
+from typing import NamedTuple
 
 from fairsquare.core.facts import ClockFact, DoneFact, JobFacts
 from fairsquare.core.measure.picture import Picture
@@ -29,6 +30,31 @@ def finish_items(facts: JobFacts) -> tuple[tuple[DoneFact, DoneFact | None], ...
 def left_out(facts: JobFacts) -> tuple[LeftOut, ...]:
     """Return what is knowingly left out of tolerance or unrepaired."""
     return tuple(one.what for one in standing(facts) if isinstance(one.what, LeftOut))
+
+
+class Left(NamedTuple):
+    """Something that is knowingly left: what, why, with whose consent, and which points it is."""
+
+    what: str
+    why: str
+    consent: str
+    codes: tuple[str, ...]
+
+
+def knowingly_left(facts: JobFacts) -> tuple[Left, ...]:
+    """Return everything that is knowingly left: as written down, as decided of a member, and as a lead let it go on."""
+    found = [Left(one.what, one.why, f"{one.consent}, {one.how}", one.codes) for one in left_out(facts)]
+    members = {member.id: member for member in facts.members}
+    last = {(members[d.seen].member, members[d.seen].layer): d for d in facts.decisions if d.seen in members}
+    for (member, layer), decided in last.items():
+        if decided.decision == "leave" or decided.remains.strip():
+            name = f"{member}, {layer}" if layer else member
+            found.append(Left(name, decided.remains or decided.reason, decided.consent or "none written", ()))
+    for name in ("pulls_done", "fit_accepted", "released"):
+        signed = next((s for s in reversed(facts.signatures) if s.hold == name), None)
+        if signed is not None and signed.reason:
+            found.append(Left(" ".join(signed.overridden), signed.reason, f"let go on by {signed.by.name}, lead", ()))
+    return tuple(found)
 
 
 def outside_work(facts: JobFacts, what: OutsideKind) -> OutsideWork | None:

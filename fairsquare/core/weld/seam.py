@@ -113,17 +113,17 @@ def check_seam(plan: SeamPlan) -> None:
         if weld.id in known[:k]:
             raise Refused(f"Weld {weld.id} stands there twice.", field=f"weld-{k}-id", value=weld.id)
         if weld.id in weld.after:
-            raise Refused(f"Weld {weld.id} cannot come after itself.", field=f"weld-{k}-after", value=weld.id)
+            raise Refused(f"Weld {weld.id} cannot come after itself.", field=f"weld-{k}-follows", value=weld.id)
         for other in weld.after:
             if other not in known:
-                raise Refused(f"There is no weld {other}.", field=f"weld-{k}-after", value=other)
+                raise Refused(f"There is no weld {other}.", field=f"weld-{k}-follows", value=other)
         if plan.process == "seam" and weld.length_mm <= 0:
             raise Refused("A run along a seam has a length.", field=f"weld-{k}-length", value=weld.length_mm)
     for k, holder in enumerate(plan.holders):
         if holder.after_welds > len(plan.welds):
             raise Refused(
                 f"{holder.id} waits for {holder.after_welds} welds, and there are {len(plan.welds)}.",
-                field=f"holder-{k}-after",
+                field=f"holder-{k}-welds",
                 value=holder.after_welds,
             )
     if plan.limit_c <= plan.ambient_c:

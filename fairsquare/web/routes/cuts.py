@@ -42,10 +42,10 @@ from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import any_never, bands, legend
 from fairsquare.web.forms import photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
+from fairsquare.web.rows import field_words
 from fairsquare.web.section_editor import editor, seen_section
 from fairsquare.web.section_forms import (
     STRIP_ROWS,
-    field_words,
     form_field,
     lines_typed,
     row_names,

@@ -1,16 +1,40 @@
-"""The dry fit: gaps read, what still stands in the way of welding, and the signature that lets it begin. Also all signing."""
+"""The dry fit: gaps called, what moved, panels hung, what still stands in the way of welding, and all signing."""
 
 import json
+from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
 
+from fairsquare.actions import finishing
+from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import HoldName
+from fairsquare.core.fit.call import understand_gap
+from fairsquare.core.fit.job import (
+    STANDS,
+    fit_findings,
+    fit_said,
+    gap_fits,
+    gap_states,
+    open_fit_findings,
+    panel_states,
+)
+from fairsquare.core.fit.said import WAYS, FitSaid
+from fairsquare.core.fit.square import SPAN_NAMES, Spans, SquareUp, square_up
+from fairsquare.core.measure.ageing import stands_on
+from fairsquare.core.moves import MOVES, SIMPLE
+from fairsquare.core.release.carried import carried
+from fairsquare.core.release.done import FixtureSet, HingeLooked, HingeState, Hung, OpeningRead
+from fairsquare.core.release.handover import standing
 from fairsquare.core.release.holds import HOLD_TITLES, may_sign
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
 from fairsquare.store.people import Session
-from fairsquare.web.forms import unit_of
+from fairsquare.web.fit_forms import FIT_ROWS, fit_rows, fit_typed, spans_typed
+from fairsquare.web.forms import called_ago, code_on, number_of, remember_unit, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.rows import field_words, needed, typed_rows
 
 router = APIRouter()
 PAGE_OF: dict[HoldName, str] = {
@@ -19,7 +43,11 @@ PAGE_OF: dict[HoldName, str] = {
     "decision_made": "decide",
     "pulls_done": "pulls",
     "fit_accepted": "fit",
+    "released": "finish",
 }
+AFTER_SIGNING: dict[HoldName, str] = {"fit_accepted": "weld", "released": "record"}
+HINGE_STATES: dict[str, HingeState] = {"sound": "sound", "bent": "bent", "worn": "worn", "loose": "loose"}
+_BLANK = 3
 
 
 @router.get("/jobs/{number}/fit")
@@ -28,22 +56,173 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
     return _page(request, session, number)
 
 
+@router.get("/jobs/{number}/fit/understood")
+def understood(
+    request: Request, number: str, call: str = "", unit: str = "mm", session: Session = Depends(signed_in)
+) -> Response:
+    """Say what was understood of a call before it is taken."""
+    view = desk_of(request).view(number)
+    fault, heard = None, None
+    if call.strip():
+        try:
+            heard = understand_gap(call, fit_said(view.facts) or FitSaid(), unit_of(unit))
+        except FairSquareError as wrong:
+            fault = wrong
+    return render(request, "parts/gap_understood.html", session, heard=heard, fault=fault, status=200)
+
+
 @router.post("/jobs/{number}/gaps")
 def read_gap(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Record a gap."""
+    """Record a gap: as it was called, or with its place, reading and target one by one."""
+    unit = unit_of(form.text("unit"))
+    desk, person = desk_of(request), form.session.person
     try:
-        desk_of(request).read_gap(
-            form.session.person,
-            form.key,
-            number,
-            form.text("place"),
-            form.text("said"),
-            form.text("target"),
-            form.text("tolerance"),
-            unit_of(form.text("unit")),
+        if "call" in form.data:
+            finishing.call_gap(desk, person, form.key, number, form.text("call"), unit, called_ago(form))
+        else:
+            desk.read_gap(
+                person,
+                form.key,
+                number,
+                form.text("place"),
+                form.text("said"),
+                form.text("target"),
+                form.text("tolerance"),
+                unit,
+            )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return remember_unit(go_to(job_path(number, "fit")), unit)
+
+
+@router.post("/jobs/{number}/fit/moved")
+def moved(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record that something moved, or that the vehicle was let down on its wheels."""
+    what, words = form.text("what"), form.text("words")
+    try:
+        if what not in MOVES:
+            raise Refused("Say what moved.", field="what", value=what[:20])
+        if what == "lowered":
+            finishing.lower(desk_of(request), form.session.person, form.key, number, words)
+        else:
+            desk_of(request).record_move(form.session.person, form.key, number, what, words)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "fit"))
+
+
+@router.post("/jobs/{number}/fit/settle")
+def settle(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Settle a contradiction of a gap and the readings."""
+    try:
+        finishing.settle_fit(
+            desk_of(request), form.session.person, form.key, number, form.text("finding"), form.text("reason")
         )
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "fit") + "#findings")
+
+
+@router.get("/jobs/{number}/fit/panels")
+def panels(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the panels: hinges, trials, how each is to move; openings and fixtures."""
+    return _panels(request, session, number)
+
+
+@router.post("/jobs/{number}/fit/panels")
+def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record a trial hanging, a hinge looked at, an opening measured, or a fixture set."""
+    desk, person = desk_of(request), form.session.person
+    try:
+        finishing.note(desk, person, form.key, number, _done(form, desk.view(number).facts.sheet))
+    except FairSquareError as fault:
+        return _panels(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "fit/panels") + f"#{form.text('at')}"[:60])
+
+
+def _done(form: Form, sheet: Sheet | None) -> Any:
+    """Return what a form of the panels' page says was done. Raises `Refused`."""
+    kind = form.text("do")
+    if kind == "hung":
+        minutes = number_of(form.text("minutes"), "minutes") or 0.0
+        if minutes < 0:
+            raise Refused("Minutes of 0 or more.", field="minutes", value=minutes)
+        off = form.text("off") == "yes"
+        return Hung(panel=form.text("panel")[:40], off=off, minutes=minutes, words=form.text("words")[:2000])
+    if kind == "hinge":
+        state = form.text("state")
+        if state not in HINGE_STATES:
+            raise Refused("Sound, bent, worn or loose?", field="state", value=state[:20])
+        return HingeLooked(panel=form.text("panel")[:40], hinge=form.text("hinge")[:40], state=HINGE_STATES[state])
+    typed = form.typed()
+    if kind == "opening":
+        name = " ".join(form.text("name").split())[:120]
+        if not name:
+            raise Refused("Which opening? Such as tailgate.", field="name", value="")
+        spans, target = spans_typed(typed, "spans"), _opening_target(typed, sheet)
+        sigma = needed(form.text("sigma") or "0.5", "sigma")
+        tolerance = needed(form.text("within") or "3", "within")
+        return OpeningRead(name=name, spans=spans, target=target, sigma_mm=sigma, tolerance_mm=tolerance)
+    if kind == "fixture":
+        a, b, tool = form.text("a").strip()[:40], form.text("b").strip()[:40], form.text("tool").strip()[:120]
+        for field, value in (("tool", tool), ("a", a), ("b", b)):
+            if not value:
+                raise Refused("This is missing.", field=field, value="")
+        mm = needed(form.text("mm"), "mm")
+        if not 0 < mm <= 50_000:
+            raise Refused("A setting is above 0 and up to 50 m.", field="mm", value=mm)
+        flat = form.text("flat") == "yes"
+        return FixtureSet(tool=tool, a=code_on(sheet, a), b=code_on(sheet, b), mm=mm, flat=flat)
+    raise Refused("That cannot be done here.", field="do", value=kind[:20])
+
+
+def _opening_target(typed: dict[str, str], sheet: Sheet | None) -> Spans:
+    """Return what the spans of an opening should be: as typed, or from the sheet where its four corners are points of it."""
+    corners = [code_on(sheet, one) for one in typed.get("corners", "").replace(",", " ").split()]
+    if not corners:
+        return spans_typed(typed, "target")
+    if len(corners) != 4 or sheet is None:
+        raise Refused(
+            "Four corners in order round the opening, such as R1L R2L R2R R1R.", field="corners", value=corners
+        )
+    at = dict(zip("abcd", corners, strict=True))
+    asked = SheetSpans(sheet=sheet, pairs=tuple((at[name[0]], at[name[1]]) for name in SPAN_NAMES))
+    try:
+        found = sheet_spans(asked).spans
+    except FairSquareError as fault:
+        raise Refused(fault.title, field="corners", value=" ".join(corners)) from None
+    return Spans(**{name: one.point_to_point.mm for name, one in zip(SPAN_NAMES, found, strict=True)})
+
+
+@router.post("/jobs/{number}/fit/back")
+def take_back(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Take back something that was noted."""
+    try:
+        event = whole(form.text("event"), "event")
+        finishing.take_back(desk_of(request), form.session.person, form.key, number, event)
+    except FairSquareError as fault:
+        return _panels(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "fit/panels"))
+
+
+@router.get("/jobs/{number}/fit/list")
+def edit(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the fields of panels, hinges and gaps."""
+    return _editor(request, session, number)
+
+
+@router.post("/jobs/{number}/fit/list")
+def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep panels, hinges and gaps as they were typed."""
+    typed = form.typed()
+    try:
+        if typed.get("do") == "more":
+            return _editor(request, form.session, number, typed=typed)
+        said = fit_typed(typed, desk_of(request).view(number).facts.sheet)
+        seen = whole(form.text("version"), "version")
+        finishing.say_fit(desk_of(request), form.session.person, form.key, number, said, seen)
+    except FairSquareError as fault:
+        return _editor(request, form.session, number, fault=fault, typed=typed)
     return go_to(job_path(number, "fit"))
 
 
@@ -70,7 +249,7 @@ def sign(request: Request, number: str, hold: str, form: Form = Depends(sent_for
         )
     except FairSquareError as fault:
         return _hold_page(request, form.session, number, hold, fault=fault, typed=form.typed())
-    return go_to(job_path(number, "record" if name == "fit_accepted" else PAGE_OF[name]))
+    return go_to(job_path(number, AFTER_SIGNING.get(name, PAGE_OF[name])))
 
 
 def _hold_name(text: str) -> HoldName:
@@ -117,7 +296,8 @@ def _page(
     typed: dict[str, str] | None = None,
 ) -> Response:
     view = desk_of(request).view(number)
-    latest = {gap.place: gap for gap in view.facts.gaps}
+    stand = stands_on(view.facts)
+    last = {(gap.place.casefold(), gap.stand): gap.id for gap in view.facts.gaps}
     return render(
         request,
         "fit.html",
@@ -127,8 +307,120 @@ def _page(
         view=view,
         spine=spine(view),
         at="fit",
-        gaps=list(latest.values()),
-        older=[gap for gap in view.facts.gaps if latest[gap.place].id != gap.id],
+        states=gap_states(view.facts),
+        fits=gap_fits,
+        said=fit_said(view.facts),
+        older=[gap for gap in view.facts.gaps if last[(gap.place.casefold(), gap.stand)] != gap.id],
         hold=view.state.hold("fit_accepted"),
+        stand=stand,
+        stands=STANDS,
+        carried=carried(view.facts),
+        free_spans=_free_spans(view),
+        findings=fit_findings(view.facts, view.state.picture),
+        unsettled={one.key for one in open_fit_findings(view.facts, view.state.picture)},
+        settled={one.finding: one for one in view.facts.settlements},
+        moves={what: MOVES[what].title for what in SIMPLE},
+        log=view.facts.movements[-8:][::-1],
         call_unit=unit_of(request.cookies.get("call_unit", "mm")),
+    )
+
+
+def _free_spans(view: JobView) -> int:
+    """Return how many free spans were read since anything last moved: before it is let down some are needed."""
+    pairs = {
+        tuple(sorted(reading.codes))
+        for reading in view.facts.readings
+        if reading.kind == "span" and not reading.loaded and not reading.stale and reading.taken_back is None
+    }
+    return len(pairs)
+
+
+def _panels(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    stand = stands_on(view.facts)
+    weight_on = request.query_params.get("weight") != "off"
+    done = standing(view.facts)
+    openings = [(one, one.what, _squared(one.what)) for one in done if isinstance(one.what, OpeningRead)]
+    sheet = view.facts.sheet
+    return render(
+        request,
+        "fit_panels.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="fit",
+        panels=panel_states(view.facts, stand, weight_on=weight_on),
+        weight_on=weight_on,
+        stand=stand,
+        stands=STANDS,
+        fits=gap_fits,
+        hinge_states=HINGE_STATES,
+        span_names=SPAN_NAMES,
+        openings=openings[::-1],
+        fixtures=[(one, one.what, _fixture(view, one.what)) for one in done if isinstance(one.what, FixtureSet)],
+        log=[one for one in view.facts.done if one.kind in ("hung", "hinge", "opening", "fixture")][::-1],
+        codes=[point.code for point in sheet.points] if sheet else [],
+    )
+
+
+def _squared(read: OpeningRead) -> Any:
+    return square_up(
+        SquareUp(spans_mm=read.spans, target_mm=read.target, sigma_mm=read.sigma_mm, tolerance_mm=read.tolerance_mm)
+    )
+
+
+def _fixture(view: JobView, fixture: FixtureSet) -> Any:
+    """Return the sheet's span for a fixture, mm, and the last reading of it, where they are known."""
+    sheet_mm, pointers = None, None
+    if view.facts.sheet is not None:
+        found = sheet_spans(SheetSpans(sheet=view.facts.sheet, pairs=((fixture.a, fixture.b),))).spans[0]
+        sheet_mm = (found.datum_parallel if fixture.flat else found.point_to_point).mm
+        pointers = found.pointers_mm if fixture.flat else None
+    ends = {fixture.a, fixture.b}
+    mode = "datum_parallel" if fixture.flat else "point_to_point"
+    read = [r for r in view.facts.readings if r.kind == "span" and set(r.codes) == ends and r.mode == mode]
+    counting = [r for r in read if r.taken_back is None and not r.loaded]
+    return {"sheet_mm": sheet_mm, "pointers": pointers, "read": counting[-1] if counting else None}
+
+
+def _editor(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    said = fit_said(view.facts) or FitSaid()
+    wrong = (fault.field or "") if fault else ""
+    rows = typed_rows(typed, FIT_ROWS) if typed else fit_rows(said)
+    names = [row["name"] for row in rows["panel"] if row["name"]]
+    return render(
+        request,
+        "fit_list.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="fit",
+        rows=rows,
+        blank=12 if typed and typed.get("do") == "more" else _BLANK,
+        said=said,
+        version=finishing.version_of(view, "fit"),
+        ways={way: way for way in WAYS},
+        panel_names={"": "not hung"} | {name: name for name in names},
+        wrong_field=wrong,
+        wrong_words=field_words(wrong),
+        codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
     )

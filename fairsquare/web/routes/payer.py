@@ -9,7 +9,8 @@ from starlette.datastructures import FormData
 from fairsquare.actions import supplements
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.store import photos
-from fairsquare.store.supplements import LinkedSupplement, NoSuchLink
+from fairsquare.store.links import NoSuchLink
+from fairsquare.store.supplements import LinkedSupplement
 from fairsquare.store.supplements import answers as answers_of
 from fairsquare.web.forms import whole
 from fairsquare.web.money import show_money

@@ -6,11 +6,16 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
 
+from fairsquare.actions import handover
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.release.record import JobRecord
+from fairsquare.core.fit.job import STANDS, hangings
+from fairsquare.core.release.done import COUPON_ENDS, LOOKS, OUTSIDES
+from fairsquare.core.release.handover import LIMITS_OF_ADVICE, finish_items, knowingly_left, standing
+from fairsquare.core.release.record import JobRecord, facts_of
+from fairsquare.core.weld.job import seam_states
 from fairsquare.drawings.structure import plan_and_sides
-from fairsquare.files.records import check_record, record_as_csv
+from fairsquare.files.records import check_record, record_archive, record_as_csv
 from fairsquare.store import records
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
@@ -51,21 +56,31 @@ def close(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
 def as_json(request: Request, sha256: str) -> Response:
     """Return a record to the byte as it was made."""
     body = _body(request, sha256)
-    return _download(body.encode(), "application/json", _name(body, "json"))
+    return download(body.encode(), "application/json", file_name(body, "json"))
 
 
 @router.get("/records/{sha256}.csv", dependencies=[Depends(signed_in)])
 def as_csv(request: Request, sha256: str) -> Response:
     """Return the points of a record as CSV."""
     body = _body(request, sha256)
-    return _download(record_as_csv(_record(body)).encode(), "text/csv; charset=utf-8", _name(body, "csv"))
+    return download(record_as_csv(record_of(body)).encode(), "text/csv; charset=utf-8", file_name(body, "csv"))
+
+
+@router.get("/records/{sha256}.zip", dependencies=[Depends(signed_in)])
+def as_archive(request: Request, sha256: str) -> Response:
+    """Return a record with its photos; `fairsquare verify` checks both."""
+    body = _body(request, sha256)
+    archive = record_archive(body, handover.photos_of(desk_of(request), body))
+    return download(archive, "application/zip", file_name(body, "zip"))
 
 
 @router.get("/records/{sha256}.pdf", dependencies=[Depends(signed_in)])
 def as_pdf(request: Request, sha256: str) -> Response:
     """Return a record as PDF, for A4 and Letter; waits until it is made."""
     body = _body(request, sha256)
-    return _download(_paper(request, sha256, body).result(), "application/pdf", _name(body, "pdf"), inline=True)
+    return download(
+        record_paper(request, sha256, body).result(), "application/pdf", file_name(body, "pdf"), inline=True
+    )
 
 
 @router.get("/records/{sha256}/paper")
@@ -74,7 +89,7 @@ def paper(request: Request, sha256: str, session: Session = Depends(signed_in)) 
     body = _body(request, sha256)
 
     def page() -> Response:
-        view = desk_of(request).view(_record(body).number)
+        view = desk_of(request).view(record_of(body).number)
         return render(
             request,
             "paper.html",
@@ -89,14 +104,14 @@ def paper(request: Request, sha256: str, session: Session = Depends(signed_in)) 
             back=f"/records/{sha256}",
         )
 
-    return when_made(request, _paper(request, sha256, body), f"/records/{sha256}.pdf", page)
+    return when_made(request, record_paper(request, sha256, body), f"/records/{sha256}.pdf", page)
 
 
 @router.get("/records/{sha256}")
 def show_record(request: Request, sha256: str, session: Session = Depends(signed_in)) -> Response:
     """Show a record as a page, with the check of its checksum and its figures."""
     body = _body(request, sha256)
-    record = _record(body)
+    record = record_of(body)
     view = desk_of(request).view(record.number)
     return render(
         request,
@@ -111,9 +126,11 @@ def show_record(request: Request, sha256: str, session: Session = Depends(signed
     )
 
 
-def _paper(request: Request, sha256: str, body: str) -> Future[bytes]:
+def record_paper(request: Request, sha256: str, body: str) -> Future[bytes]:
+    """Have the PDF of a record made, once."""
+
     def page() -> str:
-        context = record_context(_record(body))
+        context = record_context(record_of(body))
         if context["drawing"]:
             context["drawing"] = drawn_on_paper(context["drawing"])
         style = (STATIC / "print.css").as_uri()
@@ -125,6 +142,7 @@ def _paper(request: Request, sha256: str, body: str) -> Future[bytes]:
 
 def record_context(record: JobRecord) -> dict[str, Any]:
     """Return what the page and the PDF of a record show."""
+    facts = facts_of(record)
     after = {code: point.after for code, point in record.results.points.items() if point.after}
     states = [point.after.state if point.after else "unread" for point in record.results.points.values()]
     return {
@@ -139,6 +157,16 @@ def record_context(record: JobRecord) -> dict[str, Any]:
         },
         "points": {point.code: point for point in record.sheet.points} if record.sheet else {},
         "readings": {reading.id: reading for reading in record.readings},
+        "left": knowingly_left(facts),
+        "seams": seam_states(facts),
+        "items": finish_items(facts),
+        "advice": [one.what for one in standing(facts) if one.kind == "advice"],
+        "hangings": hangings(facts),
+        "limits": LIMITS_OF_ADVICE,
+        "looks": LOOKS,
+        "ends": COUPON_ENDS,
+        "stands": STANDS,
+        "outsides": OUTSIDES,
     }
 
 
@@ -146,13 +174,15 @@ def _body(request: Request, sha256: str) -> str:
     return desk_of(request).database.run(lambda c: records.find_record(c, sha256))
 
 
-def _record(body: str) -> JobRecord:
+def record_of(body: str) -> JobRecord:
+    """Return a record from its text."""
     loaded = json.loads(body)
     loaded.pop("integrity", None)
     return JobRecord.model_validate_json(json.dumps(loaded))
 
 
-def _name(body: str, kind: str) -> str:
+def file_name(body: str, kind: str) -> str:
+    """Return what a record is called as a file of that kind."""
     loaded = json.loads(body)
     if not isinstance(loaded, dict):
         raise Refused("This record cannot be read.", field="sha256")
@@ -160,22 +190,87 @@ def _name(body: str, kind: str) -> str:
     return f"{loaded['number']}-record-{made}.{kind}"
 
 
-def _download(content: bytes, media_type: str, name: str, *, inline: bool = False) -> Response:
+def download(content: bytes, media_type: str, name: str, *, inline: bool = False) -> Response:
+    """Return content as a file of that name."""
     how = "inline" if inline else "attachment"
     return Response(content, media_type=media_type, headers={"content-disposition": f'{how}; filename="{name}"'})
 
 
-def _page(request: Request, session: Session, number: str, *, fault: FairSquareError | None = None) -> Response:
+@router.post("/jobs/{number}/record/links")
+def link(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Make a link to a record; its code is shown once."""
+    try:
+        days = form.text("days")
+        code = handover.add_link(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            number,
+            form.text("record"),
+            form.text("audience"),
+            form.text("named"),
+            int(days) if days.isdigit() and len(days) < 5 else 0,
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return _page(request, form.session, number, code=code, typed={"named": form.text("named")})
+
+
+@router.post("/jobs/{number}/record/links/{own}/withdraw")
+def withdraw(request: Request, number: str, own: int, form: Form = Depends(sent_form)) -> Response:
+    """Have a link lead nowhere any more."""
+    try:
+        handover.withdraw_link(desk_of(request), form.session.person, form.key, number, own)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "record") + "#links")
+
+
+@router.get("/records/{sha256}/left-out")
+def left_out(request: Request, sha256: str, session: Session = Depends(signed_in)) -> Response:
+    """Show what was knowingly left out of tolerance or unrepaired."""
+    record = record_of(_body(request, sha256))
+    view = desk_of(request).view(record.number)
+    return render(
+        request,
+        "left_out.html",
+        session,
+        view=view,
+        spine=spine(view),
+        at="record",
+        sha256=sha256,
+        back=f"/records/{sha256}",
+        **record_context(record),
+    )
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+    code: str | None = None,
+) -> Response:
     view = desk_of(request).view(number)
-    made = desk_of(request).database.run(lambda c: records.records_of(c, view.job.id))
+    made, links = desk_of(request).database.run(
+        lambda c: (records.records_of(c, view.job.id), records.links_of(c, view.job.id))
+    )
     return render(
         request,
         "record.html",
         session,
         fault=fault,
+        typed=typed,
         view=view,
         spine=spine(view),
         at="record",
         made=made,
+        made_labels={one["sha256"]: f"{one['at'][:16].replace('T', ' ')} UTC, {one['sha256'][:8]}…" for one in made},
+        links=links,
+        link=str(request.url_for("show_handover", code=code)) if code else None,
+        audiences=handover.AUDIENCES,
+        link_days=handover.LINK_DAYS,
         holds=view.state.holds,
     )

@@ -42,6 +42,7 @@ ABOUT: dict[About, str] = {
     "supplement": "supplements",
     "part": "parts",
     "section": "cuts",
+    "done": "finish",
 }
 """What a photo may show, and the page that it is shown on."""
 LINE_ANSWERS: dict[LineAnswer, str] = {"sound": "sound", "hurt": "hurt", "absent": "not on it", "open": "open"}
@@ -140,7 +141,7 @@ def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
             raise Refused("Choose a photo.", field="photo")
         if about not in ABOUT:
             raise Refused(
-                "A photo shows the job, a finding, a member, a supplement line, a part or a section.",
+                "A photo shows the job, a finding, a member, a supplement line, a part, a section or what was done.",
                 field="about",
                 value=about[:20],
             )

@@ -212,6 +212,12 @@ window.addEventListener("pagehide", () => {
 });
 window.addEventListener("pageshow", listen);
 
+// ---- the spine: where one is stands in sight, however long it is ----
+
+const spine = document.querySelector(".spine");
+const here = document.querySelector(".stops li.at");
+if (spine && here && spine.scrollHeight > spine.clientHeight) spine.scrollTop = here.offsetTop - spine.clientHeight / 2;
+
 // ---- files: too large is said before it is sent; a file may be dropped ----
 
 document.addEventListener("change", (event) => {

@@ -1,0 +1,82 @@
+"""Handing over: links under which a record is shown to the owner, the payer or an inspector, without signing in."""
+
+import json
+import secrets
+from typing import Any
+
+from fairsquare.actions.desk import Desk, JobView
+from fairsquare.actions.rights import check_may
+from fairsquare.core.errors import Refused
+from fairsquare.store import links, photos, records
+from fairsquare.store.database import Connection
+from fairsquare.store.links import NoSuchLink
+from fairsquare.store.people import Person
+from fairsquare.store.records import Audience, LinkedRecord
+
+LINK_DAYS = (1, 7, 30, 90, 365)
+AUDIENCES: dict[Audience, str] = {"owner": "the owner", "payer": "the payer", "inspector": "an inspector"}
+_CODE_BYTES = 24
+
+
+def add_link(
+    desk: Desk, person: Person, key: str, number: str, sha256: str, audience: str, named: str, days: int
+) -> str | None:
+    """Make a link to a record and return its code, which is not kept; None where this was done before under the same key."""
+    check_may(person, "make record")
+    name = " ".join(named.split())
+    if not 2 <= len(name) <= 120:
+        raise Refused("For whom is it? Name them.", field="named", value=named[:120])
+    if audience not in AUDIENCES:
+        raise Refused("For the owner, the payer or an inspector?", field="audience", value=audience[:20])
+    if days not in LINK_DAYS:
+        raise Refused("A link may last 1, 7, 30, 90 or 365 days.", field="days", value=days)
+    code = secrets.token_urlsafe(_CODE_BYTES)
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        if sha256 not in {one["sha256"] for one in records.records_of(connection, view.job.id)}:
+            raise Refused("That record is not of this job.", field="record", value=sha256[:64])
+        records.add_link(connection, sha256, code, audience, name, days, person.id)
+        return {"made": links.hash_of(code).hex()}
+
+    answer = desk.in_job(person, key, f"record link {number}", number, work, touch=False, even_closed=True)
+    return code if answer["made"] == links.hash_of(code).hex() else None
+
+
+def withdraw_link(desk: Desk, person: Person, key: str, number: str, link: int) -> None:
+    """Have a link lead nowhere any more."""
+    check_may(person, "make record")
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        if link not in {one["id"] for one in records.links_of(connection, view.job.id)}:
+            raise Refused("There is no such link in this job.", field="link", value=link)
+        records.withdraw_link(connection, link, person.id)
+        return {}
+
+    desk.in_job(person, key, f"record link {number} {link}", number, work, touch=False, even_closed=True)
+
+
+def open_link(desk: Desk, code: str, address: str) -> tuple[LinkedRecord, str]:
+    """Return what a link shows, and the body of its record. Raises `NoSuchLink`, alike for every reason, and `TooManyLinks`."""
+
+    def look(connection: Connection) -> tuple[LinkedRecord, str] | None:
+        links.check_tries(connection, address)
+        found = records.by_link(connection, code[:200])
+        links.note_try(connection, address, found is not None)
+        return (found, records.find_record(connection, found.sha256)) if found else None
+
+    found = desk.database.run(look)
+    if found is None:
+        raise NoSuchLink
+    return found
+
+
+def photos_of(desk: Desk, body: str) -> dict[int, bytes]:
+    """Return the photos of a record, by their ids, as they are kept now."""
+    loaded = json.loads(body)
+    numbers = [one["id"] for one in loaded["photos"]]
+
+    def look(connection: Connection) -> dict[int, bytes]:
+        found = {one: photos.photo_bytes(connection, loaded["number"], one, small=False) for one in numbers}
+        return {one: picture for one, picture in found.items() if picture is not None}
+
+    return desk.database.run(look)

@@ -1,0 +1,211 @@
+"""Bonding: products, steps and surfaces, whether the steps fit, and the clocks that run; the clocks of the whole shop."""
+
+import datetime
+from typing import Any, cast
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import finishing
+from fairsquare.actions.spine import spine
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import ClockKind
+from fairsquare.core.weld.bonding import (
+    PRODUCT_KINDS,
+    SURFACES,
+    TREATMENTS,
+    USUAL_OPEN_MIN,
+    BondSaid,
+    bond_waits,
+    surface_faults,
+    timeline_of,
+)
+from fairsquare.core.weld.job import bond_said
+from fairsquare.drawings.timeline import timeline_drawing
+from fairsquare.store import clocks
+from fairsquare.store.people import Session
+from fairsquare.web.forms import number_of, whole
+from fairsquare.web.page import Form, desk_of, go_to, job_path, local_path, render, sent_form, signed_in
+from fairsquare.web.rows import field_words, typed_rows
+from fairsquare.web.seam_forms import BOND_ROWS, bond_rows, bond_typed
+
+router = APIRouter()
+_BLANK = 2
+CLOCKS: dict[str, str] = {"open": "workable", "cure": "cures", "stop": "paint stop", "other": "counts"}
+
+
+@router.get("/jobs/{number}/bond")
+def show(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show products and steps, whether they fit, and the clocks of the job."""
+    return _page(request, session, number)
+
+
+@router.get("/jobs/{number}/bond/plan")
+def edit(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the fields of products, steps and surfaces."""
+    return _editor(request, session, number)
+
+
+@router.post("/jobs/{number}/bond/plan")
+def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep products, steps and surfaces as they were typed."""
+    typed = form.typed()
+    try:
+        if typed.get("do") == "more":
+            return _editor(request, form.session, number, typed=typed)
+        said = bond_typed(typed)
+        seen = whole(form.text("version"), "version")
+        finishing.say_bond(desk_of(request), form.session.person, form.key, number, said, seen)
+    except FairSquareError as fault:
+        return _editor(request, form.session, number, fault=fault, typed=typed)
+    return go_to(job_path(number, "bond"))
+
+
+@router.post("/jobs/{number}/clocks")
+def start(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Start a clock."""
+    kind = form.text("kind", "other")
+    try:
+        if kind not in CLOCKS:
+            raise Refused("What does it count?", field="kind", value=kind[:10])
+        minutes = number_of(form.text("minutes"), "minutes")
+        if minutes is None:
+            raise Refused("How many minutes?", field="minutes", value="")
+        finishing.start_clock(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            number,
+            cast(ClockKind, kind),
+            form.text("product"),
+            form.text("label"),
+            minutes,
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "bond"))
+
+
+@router.post("/jobs/{number}/clocks/{clock}/end")
+def end(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
+    """End a clock; where a product was closed, its curing begins to count."""
+    desk, person = desk_of(request), form.session.person
+    try:
+        view = desk.view(number)
+        own = next((one for one in view.facts.clocks if one.id == clock and one.ended is None), None)
+        finishing.end_clock(desk, person, form.key, number, clock, form.text("words"))
+        line = timeline_of(bond_said(view.facts) or BondSaid())
+        timed = line.products.get(own.product) if line and own else None
+        if own and own.kind == "open" and timed and timed.cured_min is not None:
+            cure = timed.cured_min - timed.closed_min
+            if cure > 0:
+                label = f"{own.product} cures"
+                finishing.start_clock(desk, person, f"{form.key[:50]}-cure", number, "cure", own.product, label, cure)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(local_path(form.text("back") or job_path(number, "bond")))
+
+
+@router.get("/clocks")
+def wall(request: Request, session: Session = Depends(signed_in)) -> Response:
+    """Show every clock that runs, for the wall."""
+    return render(request, "clocks.html", session, room="clocks", clocks=_running(request), kinds=CLOCKS)
+
+
+@router.get("/clocks/strip")
+def strip(request: Request, session: Session = Depends(signed_in)) -> Response:
+    """Return the clocks that run, for every page."""
+    return render(request, "parts/clock_strip.html", session, clocks=_running(request), kinds=CLOCKS)
+
+
+def _running(request: Request) -> list[clocks.RunningClock]:
+    return desk_of(request).database.run(clocks.running)
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    said = bond_said(view.facts)
+    line = timeline_of(said) if said else None
+    today = datetime.datetime.now(datetime.UTC).date().isoformat()
+    return render(
+        request,
+        "bond.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="bond",
+        said=said,
+        line=line,
+        drawing=timeline_drawing(line) if line else None,
+        waits=bond_waits(said, today),
+        kinds=CLOCKS,
+        product_kinds=PRODUCT_KINDS,
+        surfaces=SURFACES,
+        treatments=TREATMENTS,
+        clocks=[one for one in _running(request) if one.job == number],
+        running={(one.product, one.kind) for one in view.facts.clocks if one.ended is None},
+        ended=[one for one in view.facts.clocks if one.ended is not None][::-1],
+    )
+
+
+def _editor(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    said = bond_said(view.facts) or BondSaid()
+    wrong = _field(fault.field or "") if fault else ""
+    rows: dict[str, Any] = typed_rows(typed, BOND_ROWS) if typed else bond_rows(said)
+    return render(
+        request,
+        "bond_plan.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="bond",
+        rows=rows,
+        blank=8 if typed and typed.get("do") == "more" else _BLANK,
+        said=said,
+        version=finishing.version_of(view, "bond"),
+        product_kinds=PRODUCT_KINDS,
+        surfaces=SURFACES,
+        treatments=TREATMENTS,
+        usual=USUAL_OPEN_MIN,
+        faults=surface_faults(said),
+        wrong_field=wrong,
+        wrong_words=field_words(wrong),
+    )
+
+
+_CELL = {
+    "open_min": "open",
+    "at_c": "at",
+    "cure_min": "cure",
+    "range_c": "from",
+    "opens": "opens",
+    "closes": "closes",
+    "needs_cured": "needs",
+}
+
+
+def _field(field: str) -> str:
+    """Return the field of the form that a fault of the timeline is about: `steps.1.opens` is `step-1-opens`."""
+    match field.split("."):
+        case [("products" | "steps") as kind, number, *rest] if number.isdigit():
+            cell = rest[0] if rest else "id"
+            return f"{kind[:-1]}-{number}-{_CELL.get(cell, cell)}"
+    return field

@@ -1,0 +1,90 @@
+"""What a link to a record shows, without signing in: short for the owner, whole for a payer or an inspector; PDF, JSON, photos."""
+
+import json
+from typing import Any
+
+from fastapi import APIRouter, Request, Response
+
+from fairsquare.actions import handover
+from fairsquare.core.errors import FairSquareError
+from fairsquare.files.records import check_record, record_archive
+from fairsquare.store import photos
+from fairsquare.store.links import NoSuchLink
+from fairsquare.store.records import LinkedRecord
+from fairsquare.web.page import desk_of, render
+from fairsquare.web.routes.record import download, file_name, record_context, record_of, record_paper
+
+router = APIRouter()
+_PRIVATE = {"cache-control": "no-store", "referrer-policy": "no-referrer", "x-robots-tag": "noindex"}
+
+
+@router.get("/handover/{code}", name="show_handover")
+def show(request: Request, code: str, whole: bool = False) -> Response:
+    """Show the record of a link."""
+    linked, body = _linked(request, code)
+    long = whole or linked.audience != "owner"
+    return _shown(request, "handover.html", code, linked, body, long=long)
+
+
+@router.get("/handover/{code}/left-out")
+def left_out(request: Request, code: str) -> Response:
+    """Show what was knowingly left out of tolerance or unrepaired."""
+    linked, body = _linked(request, code)
+    return _shown(request, "handover_left_out.html", code, linked, body)
+
+
+@router.get("/handover/{code}/record.json")
+def as_json(request: Request, code: str) -> Response:
+    """Return the record to the byte as it was made."""
+    _, body = _linked(request, code)
+    return _private(download(body.encode(), "application/json", file_name(body, "json")))
+
+
+@router.get("/handover/{code}/record.zip")
+def as_archive(request: Request, code: str) -> Response:
+    """Return the record with its photos."""
+    _, body = _linked(request, code)
+    archive = record_archive(body, handover.photos_of(desk_of(request), body))
+    return _private(download(archive, "application/zip", file_name(body, "zip")))
+
+
+@router.get("/handover/{code}/record.pdf")
+def as_pdf(request: Request, code: str) -> Response:
+    """Return the record as PDF."""
+    linked, body = _linked(request, code)
+    made = record_paper(request, linked.sha256, body).result()
+    return _private(download(made, "application/pdf", file_name(body, "pdf"), inline=True))
+
+
+@router.get("/handover/{code}/photos/{photo}.jpg")
+def photo(request: Request, code: str, photo: int, small: bool = False) -> Response:
+    """Return a photo of the record, and no other of the job."""
+    _, body = _linked(request, code)
+    loaded = json.loads(body)
+    if photo not in {one["id"] for one in loaded["photos"]}:
+        raise NoSuchLink
+    picture = desk_of(request).database.run(lambda c: photos.photo_bytes(c, loaded["number"], photo, small=small))
+    if picture is None:
+        raise NoSuchLink
+    return Response(picture, media_type="image/jpeg", headers=_PRIVATE)
+
+
+def _linked(request: Request, code: str) -> tuple[LinkedRecord, str]:
+    return handover.open_link(desk_of(request), code, request.client.host if request.client else "")
+
+
+def _private(response: Response) -> Response:
+    response.headers.update(_PRIVATE)
+    return response
+
+
+def _shown(request: Request, template: str, code: str, linked: LinkedRecord, body: str, **context: Any) -> Response:
+    try:
+        shown = record_context(record_of(body))
+    except ValueError as fault:
+        raise FairSquareError(
+            "This record is of another version: its JSON is still here to the byte, ask the workshop for a newer one.",
+            field="record",
+        ) from fault
+    check = check_record(body.encode())
+    return _private(render(request, template, code=code, linked=linked, check=check, **shown, **context))

@@ -1,0 +1,298 @@
+"""The forms of seams and of the bonding, as they are typed and as they were said."""
+
+import re
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from fairsquare.core.cut.job import SectionState
+from fairsquare.core.cut.section import WeldSaid
+from fairsquare.core.cut.working import mapped_welds
+from fairsquare.core.errors import Refused
+from fairsquare.core.weld.bonding import USUAL_OPEN_MIN, BondSaid, ProductSaid, SurfaceSaid
+from fairsquare.core.weld.gauge import read_thickness
+from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
+from fairsquare.core.weld.settings import Composition, Metal
+from fairsquare.core.weld.timeline import BondStep
+from fairsquare.web.forms import number_of
+from fairsquare.web.rows import Row, length_or, made, made_of, needed, plain, typed_rows
+
+SEAM_ROWS: dict[str, tuple[str, ...]] = {
+    "weld": ("id", "along", "across", "length", "stage", "follows"),
+    "holder": ("id", "kind", "welds"),
+}
+BOND_ROWS: dict[str, tuple[str, ...]] = {
+    "product": ("id", "kind", "open", "at", "q10", "cure", "from", "to", "batch", "before"),
+    "step": ("id", "minutes", "opens", "closes", "needs"),
+    "surface": ("place", "kind", "gets"),
+}
+ELEMENTS = ("c", "mn", "cr", "mo", "v", "ni", "cu")
+_RUN = re.compile(r"^(.+?)\s*[-–…]\s*(.+?)\s+by\s+(\d+)$")
+
+
+def _listed(text: str) -> tuple[str, ...]:
+    return tuple(part for part in re.split(r"[,;\s]+", text.strip()) if part)
+
+
+def seam_typed(typed: Mapping[str, str]) -> SeamPlan:
+    """Return a seam as it was typed; a row whose place reads `40-420 by 11` is that many welds. Raises `Refused`."""
+    rows = typed_rows(typed, SEAM_ROWS)
+    metal: Metal = "aluminium" if typed.get("metal") == "aluminium" else "steel"
+    said = [part.strip() for part in re.split(r"[+;]", typed.get("sheets", "")) if part.strip()]
+    if not 2 <= len(said) <= 3:
+        raise Refused(
+            "Two or three sheets from the side that is welded, such as 1.2 + 0.8, or 18 ga + 16 ga.", field="sheets"
+        )
+    sheets = [read_thickness(one, metal, field="sheets") for one in said]
+    squeeze = typed.get("process") == "squeeze"
+    section = typed.get("section", "")
+    welds = list(_numbered(weld for k, row in enumerate(rows["weld"]) for weld in _welds(row, f"weld-{k}")))
+    return made_of(
+        SeamPlan,
+        "",
+        name=" ".join(typed.get("name", "").split()),
+        section=int(section) if section.isdigit() and len(section) < 10 else None,
+        process=typed.get("process", "plug"),
+        metal=metal,
+        sheets_mm=tuple(one.mm for one in sheets),
+        sheets_said=" + ".join(
+            f"{text} ({one.table})" if one.table else text for text, one in zip(said, sheets, strict=True)
+        ),
+        method=None if squeeze else typed.get("method") or None,
+        composition=_composition(typed),
+        hydrogen_ml_100g=number_of(typed.get("hydrogen", ""), "hydrogen") or 5.0,
+        maker=typed.get("maker", "").strip(),
+        filler=typed.get("filler", "").strip(),
+        ambient_c=_number(typed, "ambient_c", 20.0),
+        limit_c=_number(typed, "limit_c", 150.0),
+        max_wait_s=_number(typed, "max_wait_s", 120.0),
+        welds=welds,
+        watch=_listed(typed.get("watch", "")),
+        holders=made(rows["holder"], "holder", _holder),
+        **{name: _above(typed, name) for name in ("volts", "amperes", "seconds", "speed_mm_s", "energy_j")},
+    )
+
+
+def _number(typed: Mapping[str, str], name: str, usual: float) -> float:
+    value = number_of(typed.get(name, ""), name)
+    return usual if value is None else value
+
+
+def _above(typed: Mapping[str, str], name: str) -> float | None:
+    value = number_of(typed.get(name, ""), name)
+    if value is not None and value <= 0:
+        raise Refused("This is above 0.", field=name, value=value)
+    return value
+
+
+def _composition(typed: Mapping[str, str]) -> Composition | None:
+    given = {name: number_of(typed.get(f"el-{name}", ""), f"el-{name}") for name in ELEMENTS}
+    known = {name: value for name, value in given.items() if value is not None}
+    return made_of(Composition, "el", **known) if known else None
+
+
+def _welds(row: Row, field: str) -> Iterable[JoinWeld]:
+    run = _RUN.fullmatch(row["along"])
+    many = int(run[3]) if run else 1
+    if not 1 <= many <= 60:
+        raise Refused("1 to 60 welds in a row, such as 40-420 by 11.", field=f"{field}-along", value=row["along"])
+    first = needed(run[1] if run else row["along"], f"{field}-along")
+    last = needed(run[2], f"{field}-along") if run else first
+    stage = row["stage"] or "1"
+    for k in range(many):
+        yield made_of(
+            JoinWeld,
+            field,
+            id=row["id"] if many == 1 and row["id"] else f"?{row['id']}",
+            along_mm=round(first + (last - first) * (k / (many - 1) if many > 1 else 0.0), 3),
+            across_mm=needed(row["across"], f"{field}-across") if row["across"] else 0.0,
+            length_mm=length_or(row["length"], f"{field}-length", 0.0),
+            stage=int(stage) if stage.isdigit() and len(stage) == 1 else 0,
+            after=_listed(row["follows"]),
+        )
+
+
+def _numbered(welds: Iterable[JoinWeld]) -> Iterable[JoinWeld]:
+    """Return the welds with numbers for those that have none, behind the letters that were typed."""
+    every = list(welds)
+    taken = {weld.id for weld in every if not weld.id.startswith("?")}
+    for weld in every:
+        if not weld.id.startswith("?"):
+            yield weld
+            continue
+        letters, number = weld.id[1:].rstrip("0123456789"), 1
+        while f"{letters}{number}" in taken:
+            number += 1
+        taken.add(f"{letters}{number}")
+        yield weld.model_copy(update={"id": f"{letters}{number}"})
+
+
+def _holder(row: Row, field: str) -> Holder:
+    if not row["welds"].isdigit() or len(row["welds"]) > 4:
+        raise Refused("After how many welds may it come off?", field=f"{field}-welds", value=row["welds"])
+    return made_of(Holder, field, id=row["id"], kind=row["kind"] or "clamp", after_welds=int(row["welds"]))
+
+
+def seam_rows(plan: SeamPlan) -> dict[str, list[Row]]:
+    """Return the rows of a seam as texts, in mm."""
+    return {
+        "weld": [
+            {
+                "id": one.id,
+                "along": plain(one.along_mm),
+                "across": plain(one.across_mm),
+                "length": plain(one.length_mm) if one.length_mm else "",
+                "stage": str(one.stage),
+                "follows": ", ".join(one.after),
+            }
+            for one in plan.welds
+        ],
+        "holder": [{"id": one.id, "kind": one.kind, "welds": str(one.after_welds)} for one in plan.holders],
+    }
+
+
+def seam_fields(plan: SeamPlan) -> dict[str, str]:
+    """Return the other fields of a seam as texts."""
+    numbers = ("volts", "amperes", "seconds", "speed_mm_s", "energy_j", "ambient_c", "limit_c", "max_wait_s")
+    shown: dict[str, Any] = {name: getattr(plan, name) for name in numbers}
+    elements = {
+        f"el-{name}": plain(getattr(plan.composition, name))
+        for name in ELEMENTS
+        if plan.composition is not None and getattr(plan.composition, name)
+    }
+    return {
+        **{name: "" if value is None else plain(value) for name, value in shown.items()},
+        **elements,
+        "name": plan.name,
+        "section": "" if plan.section is None else str(plan.section),
+        "process": plan.process,
+        "metal": plan.metal,
+        "sheets": " + ".join(plain(mm) for mm in plan.sheets_mm),
+        "method": plan.method or "",
+        "hydrogen": plain(plan.hydrogen_ml_100g),
+        "maker": plan.maker,
+        "filler": plan.filler,
+        "watch": ", ".join(plan.watch),
+    }
+
+
+def seam_of_section(state: SectionState) -> SeamPlan:
+    """Return a seam to begin with, from the map of a section's welds: those that are welded again, where they were."""
+    said = state.welds
+    joined = [
+        one.said
+        for one in (mapped_welds(said) if said else ())
+        if isinstance(one.said, WeldSaid) and one.said.kind == "spot" and one.rejoin not in ("", "nothing to weld")
+    ]
+    welds = [JoinWeld(id=one.id, along_mm=one.at_mm, across_mm=one.across_mm) for one in joined]
+    sizes = {part.id: part.thickness_mm for part in said.parts} if said else {}
+    thick = [sizes.get(name, 1.0) for name in joined[0].stack[:3]] if joined else [1.0, 1.0]
+    return SeamPlan(
+        name=state.fact.member,
+        section=state.fact.number,
+        sheets_mm=tuple(thick),
+        method="mag",
+        volts=17.0,
+        amperes=75.0,
+        seconds=2.0,
+        welds=tuple(welds[:60]),
+    )
+
+
+def bond_typed(typed: Mapping[str, str]) -> BondSaid:
+    """Return products, steps and surfaces as they were typed. Raises `Refused` that names the field."""
+    rows = typed_rows(typed, BOND_ROWS)
+    return made_of(
+        BondSaid,
+        "",
+        temperature_c=_number(typed, "temperature_c", 20.0),
+        products=made(rows["product"], "product", _product),
+        steps=made(rows["step"], "step", _step),
+        surfaces=made(rows["surface"], "surface", _surface),
+    )
+
+
+def _minutes(text: str, field: str) -> float:
+    value = number_of(text, field)
+    if value is None or value < 0:
+        raise Refused("Minutes of 0 or more.", field=field, value=text[:40])
+    return value
+
+
+def _product(row: Row, field: str) -> ProductSaid:
+    kind = row["kind"] or "adhesive"
+    usual = USUAL_OPEN_MIN.get(kind, 30)  # type: ignore[call-overload]
+    opened = number_of(row["open"], f"{field}-open")
+    if opened is not None and opened <= 0:
+        raise Refused("A working time is above 0 minutes.", field=f"{field}-open", value=row["open"])
+    return made_of(
+        ProductSaid,
+        field,
+        id=row["id"],
+        kind=kind,
+        open_min=usual if opened is None else opened,
+        at_c=_number(row, "at", 20.0),
+        q10=_number(row, "q10", 2.0),
+        cure_min=_minutes(row["cure"], f"{field}-cure") if row["cure"] else None,
+        range_c=(_number(row, "from", 5.0), _number(row, "to", 35.0)),
+        batch=row["batch"],
+        best_before=row["before"],
+    )
+
+
+def _step(row: Row, field: str) -> BondStep:
+    return made_of(
+        BondStep,
+        field,
+        id=row["id"],
+        minutes=_minutes(row["minutes"], f"{field}-minutes"),
+        opens=_listed(row["opens"]),
+        closes=_listed(row["closes"]),
+        needs_cured=_listed(row["needs"]),
+    )
+
+
+def _surface(row: Row, field: str) -> SurfaceSaid:
+    gets = tuple(part.strip().replace(" ", "_").replace("-", "_") for part in row["gets"].split(",") if part.strip())
+    names = {"weld_through_primer": "weld_primer", "bare_metal": "bare", "seam_sealer": "sealer", "cavity_wax": "wax"}
+    return made_of(
+        SurfaceSaid,
+        field,
+        place=row["place"],
+        kind=row["kind"] or "flange",
+        gets=tuple(names.get(one, "foam" if one == "panel_foam" else one) for one in gets),
+    )
+
+
+def bond_rows(said: BondSaid) -> dict[str, list[Row]]:
+    """Return products, steps and surfaces as rows of texts."""
+    return {
+        "product": [
+            {
+                "id": one.id,
+                "kind": one.kind,
+                "open": plain(one.open_min),
+                "at": plain(one.at_c),
+                "q10": plain(one.q10),
+                "cure": "" if one.cure_min is None else plain(one.cure_min),
+                "from": plain(one.range_c[0]),
+                "to": plain(one.range_c[1]),
+                "batch": one.batch,
+                "before": one.best_before,
+            }
+            for one in said.products
+        ],
+        "step": [
+            {
+                "id": one.id,
+                "minutes": plain(one.minutes),
+                "opens": ", ".join(one.opens),
+                "closes": ", ".join(one.closes),
+                "needs": ", ".join(one.needs_cured),
+            }
+            for one in said.steps
+        ],
+        "surface": [
+            {"place": one.place, "kind": one.kind, "gets": ", ".join(one.gets).replace("_", " ")}
+            for one in said.surfaces
+        ],
+    }

@@ -104,6 +104,8 @@ def _done(view: JobView) -> dict[str, bool]:
     members = member_states(facts)
     undecided = any(state.open for state in members)
     nothing_to_pull = not facts.practice and closed["decision_made"] and not pulls_wanted(facts)
+    if closed["released"]:
+        return {key: key != "record" for _, key, _, _ in (*_STATIONS, _PRACTICE)}
     return {
         "take-in": True,
         "made_safe": closed["made_safe"],

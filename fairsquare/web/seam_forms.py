@@ -132,6 +132,20 @@ def _holder(row: Row, field: str) -> Holder:
     return made_of(Holder, field, id=row["id"], kind=row["kind"] or "clamp", after_welds=int(row["welds"]))
 
 
+def seam_field(field: str, typed: Mapping[str, str]) -> str:
+    """Return the field of the form that a fault of the plan is about: a row may be many welds, so the row is counted."""
+    found = re.fullmatch(r"welds?[.-](\d+)[.-](\w+)", field)
+    if found is None:
+        return field
+    left, cell = int(found[1]), {"after": "follows"}.get(found[2], found[2])
+    for k, row in enumerate(typed_rows(typed, SEAM_ROWS)["weld"]):
+        run = _RUN.fullmatch(row["along"])
+        left -= int(run[3]) if run else 1
+        if left < 0:
+            return f"weld-{k}-{cell}"
+    return field
+
+
 def seam_rows(plan: SeamPlan) -> dict[str, list[Row]]:
     """Return the rows of a seam as texts, in mm."""
     return {

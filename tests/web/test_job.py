@@ -14,6 +14,7 @@ from fairsquare.demo.vehicles import DUNLIN, instrument_reading
 from fairsquare.files.records import check_record
 from fairsquare.files.sheets import sheet_as_csv, sheet_as_xlsx, sheet_from_json
 from fairsquare.store.jobs import JobDetails
+from tests.web.fitting import fit_on_rack_and_wheels
 
 PLACES = {point.code: np.array(point.xyz) for point in DUNLIN.sheet.points}
 REFERENCES = [point.code for point in DUNLIN.sheet.points if point.reference]
@@ -80,7 +81,7 @@ def fair_job(as_role) -> str:
     sign(ngozi, job, "setup_accepted")
     read_all(ngozi, job)
     decide_to_keep(ngozi, job)
-    ngozi.post(f"/jobs/{job}/gaps", place="lid to right fender", said="4.2", target="4", tolerance="1", unit="mm")
+    fit_on_rack_and_wheels(ngozi, job)
     sign(solveig, job, "fit_accepted")
     return job
 
@@ -92,7 +93,7 @@ def test_the_whole_way(as_role, fair_job) -> None:
     digest = re.search(r"/records/([0-9a-f]{64})\.json", page).group(1)
     answer = solveig.http.get(f"/records/{digest}.json")
     assert check_record(answer.content).good
-    assert [h["status"] for h in answer.json()["results"]["holds"]] == ["closed"] * 4
+    assert [h["status"] for h in answer.json()["results"]["holds"]] == ["closed"] * 4 + ["missing"]
     pdf = solveig.http.get(f"/records/{digest}.pdf")
     assert pdf.content[:5] == b"%PDF-"
     assert solveig.get(f"/records/{digest}.csv").count("\n") == 21

@@ -16,7 +16,8 @@ USUAL_SIGMA_MM = 1.0
 
 
 class SpanPair(NamedTuple):
-    """A span before it was let down and after, mm, and how far apart noise alone would bring them."""
+    """A span before it was let down and after, mm, and how far apart they may be: as far as noise alone would bring them, and no
+    farther than a point may be out."""
 
     a: str
     b: str
@@ -61,8 +62,10 @@ def carried(facts: JobFacts) -> Carried | None:
         first, second = sorted((reading.code, reading.b))
         own = after if read_at(reading) > at else before
         own[(first, second, reading.mode or "point_to_point")] = reading
+    most = facts.sheet.tolerance_mm if facts.sheet else math.inf
     pairs = tuple(
-        SpanPair(key[0], key[1], one, after.get(key), _limit(one, after.get(key))) for key, one in before.items()
+        SpanPair(key[0], key[1], one, after.get(key), min(_limit(one, after.get(key)), most))
+        for key, one in before.items()
     )
     return Carried(pairs, _missing(pairs))
 

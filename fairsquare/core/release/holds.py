@@ -188,7 +188,7 @@ def _released(facts: JobFacts, picture: Picture | None, fit: Hold) -> Hold:
     demands = release_demands(facts, picture, accepted=fit.status == "closed")
     if signed is not None:
         evidence |= _still_there(facts, signed)
-        if signed.evidence == evidence and fit.status == "closed":
+        if signed.evidence == evidence:
             return _as_signed("released", signed).model_copy(update={"demands": demands})
     return _hold(facts, "released", all_missing(demands), evidence).model_copy(update={"demands": demands})
 

@@ -22,7 +22,15 @@ from fairsquare.store.people import Session
 from fairsquare.web.forms import code_on, number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.rows import field_words, typed_rows
-from fairsquare.web.seam_forms import ELEMENTS, SEAM_ROWS, seam_fields, seam_of_section, seam_rows, seam_typed
+from fairsquare.web.seam_forms import (
+    ELEMENTS,
+    SEAM_ROWS,
+    seam_field,
+    seam_fields,
+    seam_of_section,
+    seam_rows,
+    seam_typed,
+)
 
 router = APIRouter()
 _BLANK = 3
@@ -321,7 +329,7 @@ def _editor(
         plan = seam_of_section(own) if own else None
     fields = typed or (seam_fields(plan) if plan else {})
     rows = typed_rows(typed, SEAM_ROWS) if typed else seam_rows(plan) if plan else {kind: [] for kind in SEAM_ROWS}
-    wrong = (fault.field or "") if fault else ""
+    wrong = seam_field(fault.field or "", typed or {}) if fault else ""
     return render(
         request,
         "seam_plan.html",

@@ -193,7 +193,8 @@ def _station_words(view: JobView, key: str) -> str:
         return f"Set-up {last.number} is void: make a new one" if last else "Set up and read the reference points"
     if key == "measure" and view.state.picture:
         unread = sum(one.state == "unread" for one in view.state.picture.judged.values())
-        return f"{unread} point{'s' if unread != 1 else ''} to read"
+        again = " again, since something moved" if view.state.picture.stale_only else ""
+        return f"{unread} point{'s' if unread != 1 else ''} to read{again}"
     return {
         "walk-round": "Walk round it: what is seen, photos",
         "damage": "Read the damage and decide",

@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.rights import NotYours, check_may, may
 from fairsquare.actions.spine import spine, waits
-from fairsquare.core.facts import LineFact
+from fairsquare.core.facts import DoneFact, LineFact
 from fairsquare.core.measure.conformity import direction_words
+from fairsquare.core.release.done import Finished, FinishItem, OutsideWork
 from fairsquare.core.release.holds import job_state
 from fairsquare.store.jobs import Job, JobDetails
 from fairsquare.store.kept import Kept
@@ -64,6 +65,17 @@ def view(job) -> JobView:
     return JobView(row, job, job_state(job))
 
 
+def finished() -> tuple[DoneFact, ...]:
+    """What the release demands of a job in which nothing is welded."""
+    every = (
+        FinishItem(what="wax", words="wax"),
+        Finished(item=1),
+        OutsideWork(what="alignment", end="done", by_whom="others", paper="17"),
+        OutsideWork(what="calibration", end="not_needed", by_whom="maker", words="no aids"),
+    )
+    return tuple(DoneFact(id=n, kind=one.kind, what=one, by=who(22)) for n, one in enumerate(every, start=1))
+
+
 LINE = (LineFact(id=1, item="rolls", answer="sound", words="", by=who(2)),)
 
 
@@ -90,7 +102,7 @@ LINE = (LineFact(id=1, item="rolls", answer="sound", words="", by=who(2)),)
         (signed(facts(), "made_safe", "setup_accepted"), "Decision made: to be signed", "sign"),
         (
             signed(facts(gaps=()), "made_safe", "setup_accepted", "decision_made"),
-            "Read the gaps on the dry fit",
+            "The gap check is not made: read the gaps on the dry fit",
             "work",
         ),
         (
@@ -98,7 +110,21 @@ LINE = (LineFact(id=1, item="rolls", answer="sound", words="", by=who(2)),)
             "Fit accepted: weld: to be signed by a lead",
             "sign",
         ),
-        (signed(facts(), "made_safe", "setup_accepted", "decision_made", "fit_accepted"), "make the record", "done"),
+        (
+            signed(facts(), "made_safe", "setup_accepted", "decision_made", "fit_accepted"),
+            "No protection, pads",
+            "work",
+        ),
+        (
+            changed(signed(facts(), "made_safe", "setup_accepted", "decision_made", "fit_accepted"), done=finished()),
+            "Released: to be signed by a lead",
+            "sign",
+        ),
+        (
+            signed(facts(done=finished()), "made_safe", "setup_accepted", "decision_made", "fit_accepted", "released"),
+            "make the record",
+            "done",
+        ),
     ],
 )
 def test_what_a_job_waits_for(job, words, mood) -> None:
@@ -115,14 +141,14 @@ def test_a_job_that_was_opened_again_says_so() -> None:
     moved = view(changed(whole, movements=(movement("structure"),)))
     assert "is open again: something was moved" in waits(moved).words
     assert waits(moved).mood == "blocked"
-    assert [stop.status for stop in spine(moved)][-2:] == ["now", "todo"]
+    assert [stop.status for stop in spine(moved)][-6:] == ["now", *["todo"] * 5]
 
 
 def test_the_spine_has_one_place_where_the_job_is() -> None:
     for job in (facts(), signed(facts(), "made_safe"), facts(sheet=None, sheet_version=None, setups=(), readings=())):
         stops = spine(view(job))
         assert [stop.status for stop in stops].count("now") == 1
-        assert [stop.kind for stop in stops].count("hold") == 4
+        assert [stop.kind for stop in stops].count("hold") == 5
         assert all(stop.words for stop in stops if stop.kind == "hold")
 
 

@@ -126,7 +126,7 @@ def point_demands(facts: JobFacts, picture: Picture) -> Iterator[Demand]:
     yield Demand(
         name="agree",
         title="Readings agree with one another",
-        evidence="none is contradicted by the others",
+        evidence="each agrees with the others",
         missing=(
             Missing(
                 words=f"{listed(unsettled)}: contradicted by other readings. Read again, or keep out with a reason."

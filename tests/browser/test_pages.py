@@ -16,7 +16,7 @@ from tests.conftest import key
 
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text(encoding="utf-8")
 PLACES = {point.code: np.array(point.xyz) for point in DUNLIN.sheet.points}
-JOB, NEW = "SL-0005", "SL-0006"
+JOB, LATE, NEW = "SL-0005", "SL-0006", "SL-0007"
 PAGES = (
     "/",
     "/?q=nothing-like-it",
@@ -66,6 +66,19 @@ PAGES = (
     "/jobs/SL-0004/sheet/comparative?basis=straight",
     "/jobs/SL-0004/sheet/comparative?basis=mirror",
     "/jobs/SL-0004/sheet/comparative?basis=sister",
+    f"/jobs/{LATE}/fit",
+    f"/jobs/{LATE}/fit/panels",
+    f"/jobs/{LATE}/fit/list",
+    f"/jobs/{LATE}/bond",
+    f"/jobs/{LATE}/bond/plan",
+    f"/jobs/{LATE}/weld",
+    f"/jobs/{LATE}/seams/1",
+    f"/jobs/{LATE}/seams/1/plan",
+    f"/jobs/{LATE}/finish",
+    f"/jobs/{LATE}/holds/released",
+    f"/jobs/{NEW}/bond",
+    f"/jobs/{NEW}/weld",
+    "/clocks",
     "/tools",
     "/?closed=1",
     "/nowhere",

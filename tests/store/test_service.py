@@ -81,7 +81,7 @@ class Demo:
 def test_a_demo_from_nothing_killed_and_started_again(folder) -> None:
     first = Demo(folder)
     assert len(first.children) == 3, first.children
-    assert first.jobs() == 5
+    assert first.jobs() == 6
     for one in SIGN_INS:
         assert one.password in first.told(), "the sign-ins are printed"
     first.process.send_signal(signal.SIGKILL)
@@ -90,12 +90,12 @@ def test_a_demo_from_nothing_killed_and_started_again(folder) -> None:
 
     second = Demo(folder)
     assert "the data of the last time are kept" in second.told()
-    assert second.jobs() == 5
+    assert second.jobs() == 6
     server = next(pid for pid, command in second.children.items() if "mariadbd" in command)
     os.kill(server, signal.SIGKILL)
     until(lambda: "starting it again" in second.told(), "the supervisor sees that MariaDB died")
     until(lambda: httpx.get(f"http://127.0.0.1:{second.port}/readyz").status_code == 200, "the database is back")
-    assert second.jobs() == 5
+    assert second.jobs() == 6
     family = children_of(second.process.pid)
     second.process.send_signal(signal.SIGINT)
     assert second.process.wait(WAIT_S) == 0

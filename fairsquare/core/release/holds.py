@@ -277,7 +277,7 @@ def _reopened(signature: SignatureFact, evidence: dict[str, str], missing: list[
     changed = [
         _WHY_CHANGED.get(key, f"{key} has changed") for key in keys if evidence.get(key) != signature.evidence.get(key)
     ]
-    grown = [m.words for m in missing if not m.overridable]
+    grown = [m.words.rstrip(".") for m in missing if not m.overridable]
     return tuple(changed) or tuple(grown)
 
 

@@ -27,7 +27,11 @@ def call(page: Page, text: str) -> None:
     page.locator("#call").fill(text)
     page.keyboard.press("Enter")
     expect(page.locator("#call")).to_have_value("")
-    page.wait_for_function("(localStorage.getItem(`kept:${location.pathname}`) || '[]') === '[]'")
+    for _ in range(100):
+        if page.evaluate("(localStorage.getItem(`kept:${location.pathname}`) || '[]') === '[]'"):
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError(f"{text} was not recorded")
 
 
 def span_calls() -> list[str]:

@@ -171,7 +171,7 @@ DUNLIN = Vehicle(
     ),
     (Hit({"F5R": (-53_900.0, 14_300.0, 0.0)}, _ALL_SIX),),
 )
-DUNLIN_TWO = Vehicle("Dunlin post van, second", DUNLIN.sheet, ())
+DUNLIN_TWO = Vehicle("Dunlin post van, second", DUNLIN.sheet.model_copy(update={"build_sigma_mm": 0.3}), ())
 """Its sister: backed into a bollard post with the apron only, and by now as the sheet has it."""
 HERON = Vehicle(
     "Heron 40 flatbed",

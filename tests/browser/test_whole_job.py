@@ -1,5 +1,6 @@
 """The Dunlin from “New job” to a verified PDF and record: with the keyboard alone, and by touch at 800x1280."""
 
+import math
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +11,7 @@ from fairsquare.core.sheet.model import Sheet
 from fairsquare.demo.vehicles import DUNLIN, instrument_reading
 from fairsquare.files.records import check_record
 from fairsquare.files.sheets import sheet_as_csv
+from tests.web.fitting import SPANS
 
 PLACES = {point.code: np.array(point.xyz) for point in DUNLIN.sheet.points}
 REFERENCES = [point.code for point in DUNLIN.sheet.points if point.reference]
@@ -155,17 +157,38 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     page.wait_for_url("**/decide")
     keys.enter(f"a[href='/jobs/{job}/fit']")
     page.wait_for_url("**/fit")
-    keys.to("[name=place]")
-    keys.write("lid to right fender, front")
-    keys.press("Tab")
-    keys.write("4.1")
+    expect(page.locator("#call")).to_be_focused()
+    keys.press("Escape")
+    keys.enter(f"a[href='/jobs/{job}/fit/list'].btn-primary")
+    page.wait_for_url("**/fit/list")
+    for name, text in (("place", "lid to right fender"), ("target", "4"), ("tolerance", "1")):
+        keys.to(f"[name=gap-0-{name}]")
+        keys.write(text)
     keys.press("Enter")
-    expect(page.locator(".points")).to_contain_text("lid to right fender")
+    page.wait_for_url("**/fit")
+    keys.write("gap lid to right fender 4.1")
+    expect(page.locator("#understood")).to_contain_text("Enter takes it")
+    keys.press("Enter")
+    expect(page.locator(".gaps")).to_contain_text("4.1")
+    page.goto(f"/jobs/{job}/measure")
+    spans(keys, page)
+    page.goto(f"/jobs/{job}/fit")
+    keys.press("Escape")
+    keys.enter("#moved .btn-primary")
+    expect(page.locator("#moved")).to_contain_text("Read the same spans again")
+    page.goto(f"/jobs/{job}/measure")
+    spans(keys, page)
+    page.goto(f"/jobs/{job}/fit")
+    expect(page.locator("#call")).to_be_focused()
+    keys.write("lid to right fender 4")
+    keys.press("Enter")
+    expect(page.locator("#hold-strip")).to_contain_text("All the evidence is there")
     keys.sign_in("solveig", "north-light-12")
     page.goto(f"/jobs/{job}/holds/fit_accepted")
     expect(page.get_by_text("All the evidence is there")).to_be_visible()
     keys.press_focused(".hold-page .btn-primary")
-    page.wait_for_url("**/record")
+    page.wait_for_url("**/weld")
+    page.goto(f"/jobs/{job}/record")
     keys.press_focused("form .btn-primary")
     page.wait_for_url("**/records/*")
     expect(page.locator(".check-line")).to_contain_text("Whole, and its figures follow from its readings.")
@@ -176,6 +199,20 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
     paper = page.locator(".check-line a[href$='/paper']").get_attribute("href")
     pdf = page.request.get(paper.removesuffix("/paper") + ".pdf", timeout=60_000)
     assert pdf.body()[:5] == b"%PDF-", "the link itself may answer with a page that waits, where it takes long"
+
+
+def spans(keys: "Keys", page: Page) -> None:
+    """Call three spans between four points, which need no set-up."""
+    for a, b in SPANS:
+        expect(page.locator("#call")).to_be_focused()
+        keys.write(f"{a} {b} {math.dist(PLACES[a], PLACES[b]):.1f}")
+        expect(page.locator("#understood")).to_contain_text(a)
+        keys.press("Enter")
+        expect(page.locator("#call")).to_have_value("")
+    for _ in range(100):
+        if page.evaluate("(localStorage.getItem(`kept:${location.pathname}`) || '[]') === '[]'"):
+            return
+        page.wait_for_timeout(50)
 
 
 def test_by_touch_at_800_by_1280(tablet: Page, tmp_path: Path) -> None:
@@ -237,11 +274,14 @@ def test_by_touch_at_800_by_1280(tablet: Page, tmp_path: Path) -> None:
     targets_are_large(page)
     sign(page, "decision_made", "decide")
     page.tap(f".stops a[href='/jobs/{job}/fit']")
-    page.fill("[name=place]", "lid to right fender")
-    page.fill("[name=said]", "4")
-    page.tap("text=Record the gap")
-    expect(page.locator(".points")).to_contain_text("lid to right fender")
-    sign(page, "fit_accepted", "record")
+    page.tap("a.btn-primary:has-text('List panels and gaps')")
+    page.fill("[name=none_hung]", "the lid stays with the painter")
+    page.tap("text=Keep the list")
+    expect(page.locator(".gaps-pane")).to_contain_text("Nothing is hung on what was repaired")
+    fits_the_screen(page)
+    targets_are_large(page)
+    sign(page, "fit_accepted", "weld")
+    page.goto(f"/jobs/{job}/record")
     page.tap("button:has-text('Make the record')")
     expect(page.locator(".check-line")).to_contain_text("Whole")
     fits_the_screen(page)

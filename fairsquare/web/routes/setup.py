@@ -195,7 +195,7 @@ def _page(
         spine=spine(view),
         at="set-up",
         setup=setup,
-        in_force=setup is not None and view.setup is not None and setup.number == view.setup.number,
+        in_force=setup is not None and setup.left is None and setup == view.setup,
         picture=picture,
         fit=picture.fit if picture else None,
         readings={reading.code: reading for reading in readings if reading.kind == "point"},

@@ -57,6 +57,16 @@
       }
     }
   }
+  // A page without htmx, as the board, fetches the strip by itself.
+  async function fetchStrip() {
+    const place = document.getElementById("clocks");
+    if (!place || window.htmx) return;
+    const answer = await fetch("/clocks/strip").catch(() => null);
+    if (answer && answer.ok) place.outerHTML = await answer.text();
+  }
+  setInterval(fetchStrip, 15000);
+  window.addEventListener("load", fetchStrip);
+
   setInterval(count, 250);
   document.addEventListener("htmx:afterSettle", count);
   count();

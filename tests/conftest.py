@@ -40,7 +40,7 @@ def mariadb() -> Iterator[PrivateMariaDB]:
     shutil.rmtree(folder, ignore_errors=True)
 
 
-def _by_admin(whole: str, sql: str) -> None:
+def by_admin(whole: str, sql: str) -> None:
     connection = pymysql.connect(**{**connect_arguments(whole), "autocommit": True})
     connection.cursor().execute(sql)
     connection.close()
@@ -51,11 +51,11 @@ def url(mariadb: PrivateMariaDB) -> Iterator[str]:
     """A database of its own for each module of tests, with all tables."""
     whole = mariadb._own_database()
     name = f"test_{secrets.token_hex(4)}"
-    _by_admin(whole, f"CREATE DATABASE {name}")
+    by_admin(whole, f"CREATE DATABASE {name}")
     own = urlsplit(whole)._replace(path=f"/{name}").geturl()
     migrate(own)
     yield own
-    _by_admin(whole, f"DROP DATABASE {name}")
+    by_admin(whole, f"DROP DATABASE {name}")
 
 
 @pytest.fixture(scope="module")

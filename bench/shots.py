@@ -3,7 +3,7 @@
 import sys
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 from bench import board
 from bench.stage import Stage, stage
@@ -13,21 +13,20 @@ from fairsquare.demo.vehicles import TEAL as TEAL_VAN
 
 FOLDER = Path("docs/screenshots")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
-DUNLIN, HERON, TEAL = "SL-0005", "SL-0004", "SL-0003"
+DUNLIN, HERON, TEAL, LATE = "SL-0005", "SL-0004", "SL-0003", "SL-0006"
 VIEWS = {
     "floor": "/",
-    "take-in": f"/jobs/{DUNLIN}/take-in",
     "walk-round": f"/jobs/{TEAL}/walk-round",
     "sheet": f"/jobs/{DUNLIN}/sheet?a=F4L&b=C1R",
     "set-up": f"/jobs/{DUNLIN}/set-up",
     "measure": f"/jobs/{DUNLIN}/measure?point=F4R",
     "measure-gauges": f"/jobs/{HERON}/measure?seen=gauges&point=F2L",
-    "why": f"/jobs/{DUNLIN}/why/F4R",
     "damage": f"/jobs/{DUNLIN}/damage",
     "decide": f"/jobs/{DUNLIN}/decide?member=right+front+rail&layer=outer",
     "cuts": f"/jobs/{TEAL}/cuts/1",
-    "fit": f"/jobs/{DUNLIN}/fit",
-    "hold": f"/jobs/{DUNLIN}/holds/fit_accepted",
+    "fit": f"/jobs/{LATE}/fit",
+    "hold": f"/jobs/{LATE}/holds/fit_accepted",
+    "weld": f"/jobs/{LATE}/seams/1?t=8",
 }
 
 
@@ -42,18 +41,48 @@ def main() -> int:
         page.goto("/sign-in")
         sign_in(page, SIGN_INS[2])
         for name, path in VIEWS.items():
+            if name == "fit":
+                clocks_and_gaps(page)
             page.goto(path)
             take(page, name)
         page.goto(f"/jobs/{DUNLIN}/record")
         page.click("button:has-text('Make the record')")
         page.wait_for_url("**/records/*")
         take(page, "record")
+        handover(page, browser, at)
         drill_map(page)
         pulls(page, at)
         practice(page)
         supplement(page)
         browser.close()
     return 0
+
+
+def clocks_and_gaps(page: Page) -> None:
+    """Start a clock of the second Dunlin, and call its gaps on the rack, two of them wide."""
+    page.goto(f"/jobs/{LATE}/bond")
+    page.click("text=sealer is opened")
+    page.goto(f"/jobs/{LATE}/fit")
+    for text in ("left front 4.3", "left rear 4.1", "right front 5.6", "right rear 5.4"):
+        page.fill("#call", f"gap lid {text}")
+        page.press("#call", "Enter")
+        page.wait_for_selector(f".gaps tr:has-text('{text[:-4]}'):has-text('{text[-3:]}')")
+
+
+def handover(page: Page, browser: Browser, at: Stage) -> None:
+    """Make a record of the second Dunlin and a link to it, and take the page on a telephone."""
+    page.goto(f"/jobs/{LATE}/record")
+    page.click("button:has-text('Make the record')")
+    page.wait_for_url("**/records/*")
+    page.goto(f"/jobs/{LATE}/record")
+    page.fill("[name=named]", "the ferry line")
+    page.click("button:has-text('Make a link')")
+    link = page.locator(".sent-link input").input_value()
+    phone = browser.new_context(viewport={"width": 390, "height": 844}, base_url=at.address)
+    shown = phone.new_page()
+    shown.goto(link)
+    take(shown, "handover")
+    phone.close()
 
 
 def supplement(page: Page) -> None:

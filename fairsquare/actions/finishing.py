@@ -379,7 +379,7 @@ def take_back(desk: Desk, person: Person, key: str, number: str, event: int) -> 
 def start_clock(
     desk: Desk, person: Person, key: str, number: str, kind: ClockKind, product: str, label: str, minutes: float
 ) -> int:
-    """Start a clock. A product is opened only where its steps fit, else with what was said in `label` alone. Raises `Refused`."""
+    """Start a clock. Foam that is opened is let in, and swells: a move like any other. Raises `Refused` and `Unsure`."""
     check_may(person, "measure")
     label = " ".join(label.split())
     if not 2 <= len(label) <= 120:
@@ -396,6 +396,9 @@ def start_clock(
         ]
         if product and running:
             raise Unsure(f"{product}: that clock runs already.", field="product", value=product)
+        foams = {one.id for one in said.products if one.kind == "foam"} if said else set()
+        if kind == "open" and product in foams:
+            desk.moved(connection, view, "foam", f"{product} was opened: foam swells", person)
         return {"id": clocks.start(connection, view.job.id, kind, product, label, minutes, person.id)}
 
     return int(desk.in_job(person, key, f"clock {number}", number, work)["id"])

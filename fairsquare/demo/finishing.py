@@ -153,7 +153,7 @@ def _at_its_dry_fit(desk: Desk, persons: dict[str, Person], number: str) -> None
     desk.record_move(technician, _key(), number, "clamp", "the new apron is in, clamped at three places")
     for hinge in ("left hinge", "right hinge"):
         finishing.note(desk, technician, _key(), number, HingeLooked(panel="lid", hinge=hinge, state="sound"))
-    finishing.note(desk, technician, _key(), number, Hung(panel="lid", minutes=25.0))
+    finishing.note(desk, technician, _key(), number, Hung(panel="lid", strip=True, minutes=25.0))
     for item in (
         FinishItem(what="primer", words="primer on the plugs of the apron"),
         FinishItem(what="sealer", words="seam sealer along the apron"),

@@ -136,7 +136,7 @@ def seam_field(field: str, typed: Mapping[str, str]) -> str:
     """Return the field of the form that a fault of the plan is about: a row may be many welds, so the row is counted."""
     found = re.fullmatch(r"welds?[.-](\d+)[.-](\w+)", field)
     if found is None:
-        return field
+        return "sheets" if field.startswith("thickness_mm") else field.removeprefix("arc.")
     left, cell = int(found[1]), {"after": "follows"}.get(found[2], found[2])
     for k, row in enumerate(typed_rows(typed, SEAM_ROWS)["weld"]):
         run = _RUN.fullmatch(row["along"])

@@ -1,4 +1,4 @@
-"""The page of rows that are typed: a strip, or welds. What was typed stands in it again beside what is wrong with it."""
+"""The page of rows that are typed of a section: its strip, or its welds."""
 
 from typing import Any
 
@@ -6,17 +6,14 @@ from fastapi import Request, Response
 
 from fairsquare.actions.cutting import section_of
 from fairsquare.actions.desk import JobView
-from fairsquare.actions.spine import spine
 from fairsquare.core.cut.job import SectionState
 from fairsquare.core.errors import FairSquareError
 from fairsquare.store.people import Session
-from fairsquare.web.page import desk_of, render
-from fairsquare.web.rows import Row, field_words, typed_rows
+from fairsquare.web.page import desk_of
+from fairsquare.web.row_editor import row_page
+from fairsquare.web.rows import Row
 from fairsquare.web.section_forms import form_field
 from fairsquare.web.words import MATERIALS
-
-_BLANK, _MORE = 3, 12
-"""How many empty rows stand below each kind, and how many when more are asked for."""
 
 
 def seen_section(request: Request, number: str, section: int) -> tuple[JobView, SectionState]:
@@ -39,20 +36,18 @@ def editor(
     """Return the page of rows of these `kinds`: as they were typed, else as they were said."""
     view, state = at
     wrong = form_field(fault.field, typed or {}) if fault else ""
-    return render(
+    return row_page(
         request,
-        template,
         session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="cuts",
+        template,
+        view,
+        "cuts",
+        kinds,
+        rows,
+        fault,
+        typed,
+        wrong,
         state=state,
-        rows=typed_rows(typed, kinds) if typed else rows,
-        blank=_MORE if typed and typed.get("do") == "more" else _BLANK,
-        wrong_field=wrong,
-        wrong_words=field_words(wrong),
         materials=MATERIALS,
         **context,
     )

@@ -82,7 +82,7 @@ def test_a_door_is_hung(page: Page, desk: Desk, job) -> None:
     expect(page.locator(".panel tbody tr").first).to_contain_text("rearward")
     page.locator("[name=minutes]").fill("20")
     page.get_by_role("button", name="It is hung").click()
-    expect(page.locator(".panel h2")).to_contain_text("hung 1 time, 20 min")
+    expect(page.locator(".panel h2")).to_contain_text("hangs, weatherstrip on, hung 1 time, 20 min")
     assert violations(page) == []
     page.goto(f"/jobs/{job}/fit")
     page.locator("[name=what]").last.select_option("hinge")

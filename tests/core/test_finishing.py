@@ -6,9 +6,11 @@ import numpy as np
 import pytest
 
 from fairsquare.core.errors import Refused
+from fairsquare.core.facts import DoneFact
 from fairsquare.core.fit.call import understand_gap
 from fairsquare.core.fit.job import fit_findings, gap_states, panel_states
 from fairsquare.core.fit.said import FitSaid, GapSaid, HingeSaid, PanelSaid, check_fit_said
+from fairsquare.core.release.done import Hung
 from fairsquare.core.release.holds import job_state
 from fairsquare.core.weld.bonding import BondSaid, ProductSaid, SurfaceSaid, bond_waits, check_bond, surface_faults
 from fairsquare.core.weld.gauge import STEEL_INCH, gauge_mm, read_thickness
@@ -97,6 +99,24 @@ def test_a_panel_that_is_held_up_is_judged_by_where_it_will_drop_to() -> None:
     (held,) = panel_states(job, "rack", weight_on=False)
     assert held.hung.verdict == "as_is", "it drops by 2, and the gap above opens to 5.2"
     assert hanging.waits.startswith("Look at the hinges first: upper, lower")
+
+
+def test_panels_are_set_in_their_order_and_hang_on_their_weatherstrip() -> None:
+    lid = PanelSaid(name="lid", hinges=DOOR.panels[0].hinges)
+    own = DOOR.gaps[0].model_copy(update={"place": "lid rear", "panel": "lid"})
+    fit = DOOR.model_copy(update={"panels": (*DOOR.panels, lid), "gaps": (*DOOR.gaps, own)})
+    base = facts().gaps[0]
+    gaps = tuple(
+        base.model_copy(update={"id": k, "place": place, "mm": mm, "target_mm": 4.0})
+        for k, (place, mm) in enumerate((("door rear top", 6.0), ("lid rear", 4.0)))
+    )
+    door, second = panel_states(facts(gaps=gaps, said=(said(fit),)), "rack")
+    assert door.waits.startswith("Look at the hinges first")
+    assert second.waits == "Set door first: panels that share gaps are set in their order."
+    hung = (DoneFact(id=1, kind="hung", what=Hung(panel="lid", strip=True), by=who(9)),)
+    job = facts(gaps=facts().gaps, said=(said(fit),), done=hung)
+    told = [missing.words for missing in job_state(job).hold("fit_accepted").missing if missing.overridable]
+    assert "Not hung with its weatherstrip on: door." in told
 
 
 def test_home_by_eye_and_out_by_reading_and_the_reverse() -> None:

@@ -388,6 +388,7 @@ def test_bonding_says_before_a_cartridge_is_opened_whether_the_steps_fit(as_role
     ngozi.post(f"/jobs/{job}/clocks", kind="open", product="foam", label="foam is workable", minutes="15")
     twice = ngozi.post(f"/jobs/{job}/clocks", 409, kind="open", product="foam", label="foam is workable", minutes="15")
     assert "that clock runs already" in twice
+    assert [move.what for move in desk.view(job).facts.movements] == ["foam"], "foam that is opened swells"
     (clock,) = desk.view(job).facts.clocks
     ngozi.post(f"/jobs/{job}/clocks/{clock.id}/end")
     kinds = [(one.kind, one.minutes, one.ended is not None) for one in desk.view(job).facts.clocks]

@@ -36,20 +36,27 @@ class GapState(NamedTuple):
 
 
 class PanelState(NamedTuple):
-    """A panel: its hinges as they were looked at, how often it was hung, whether it hangs, and how it is to move."""
+    """A panel: its hinges as they were looked at, how often it was hung, whether it hangs (on its weatherstrip), how it is to move.
+
+    `first`: a panel that is set before it and is not right yet, whose gaps it shares.
+    """
 
     said: PanelSaid
     hinges: dict[str, HingeLooked]
     trials: int
     minutes: float
     hangs: bool
+    strip: bool
     gaps: tuple[GapState, ...]
     hung: PanelHung | None
     fault: str
+    first: str
 
     @property
     def waits(self) -> str:
         """What comes before the panel is judged by its gaps, in words; empty where nothing does."""
+        if self.first:
+            return f"Set {self.first} first: panels that share gaps are set in their order."
         unseen = [one.id for one in self.said.hinges if one.id not in self.hinges]
         if unseen:
             return f"Look at the hinges first: {', '.join(unseen)}. A bent one looks like a moved structure."
@@ -108,7 +115,7 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
     """
     said = fit_said(facts) or FitSaid()
     states = gap_states(facts)
-    found = []
+    found: list[PanelState] = []
     for panel in said.panels:
         own = tuple(one for one in states if one.said is not None and one.said.panel == panel.name)
         work = hung_work(facts, panel.name)
@@ -126,9 +133,11 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
                 sum(not one.off for one in trials),
                 sum(one.minutes for one in trials),
                 bool(trials) and not trials[-1].off,
+                bool(trials) and trials[-1].strip and not trials[-1].off,
                 own,
                 hung,
                 fault,
+                next((one.said.name for one in found if one.hung is not None and one.hung.verdict != "as_is"), ""),
             )
         )
     return tuple(found)

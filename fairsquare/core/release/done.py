@@ -58,11 +58,12 @@ ADVICES: dict[AdviceKind, str] = {
 
 
 class Hung(Model):
-    """A trial: a panel was hung, or taken off again. Each is work."""
+    """A trial: a panel was hung, or taken off again, and whether its weatherstrip was on. Each is work."""
 
     kind: Literal["hung"] = "hung"
     panel: Code
     off: bool = False
+    strip: bool = False
     minutes: NotNegative = 0.0
     words: Words = ""
 

@@ -7,7 +7,15 @@ from collections.abc import Iterator, Mapping
 
 from fairsquare.core.cut.job import section_states
 from fairsquare.core.facts import GapFact, HoldName, JobFacts
-from fairsquare.core.fit.job import GapState, fit_findings, fit_said, gap_fits, gap_states, open_fit_findings
+from fairsquare.core.fit.job import (
+    GapState,
+    fit_findings,
+    fit_said,
+    gap_fits,
+    gap_states,
+    open_fit_findings,
+    panel_states,
+)
 from fairsquare.core.intake.parts import part_states
 from fairsquare.core.measure.ageing import stands_on
 from fairsquare.core.measure.picture import Picture
@@ -207,7 +215,24 @@ def gap_demands(facts: JobFacts, *, after: str = "") -> Iterator[Demand]:
             todo="Call them: “gap lid left front 4.5”.",
             page="fit",
         )
+    yield _strips(facts)
     yield from _wheel_gaps(facts, states, after)
+
+
+def _strips(facts: JobFacts) -> Demand:
+    """Return that every panel hangs on its weatherstrip: without it a gap shows what it will not be."""
+    panels = panel_states(facts, stands_on(facts))
+    bare = [one.said.name for one in panels if not one.strip]
+    return Demand(
+        name="strips",
+        title="Panels hang on their weatherstrip",
+        evidence=", ".join(one.said.name for one in panels) or "no panel is listed",
+        missing=(Missing(words=f"Not hung with its weatherstrip on: {listed(bare)}.", overridable=True),)
+        if bare
+        else (),
+        todo="Record the hanging, with the weatherstrip on.",
+        page="fit/panels",
+    )
 
 
 def _wheel_gaps(facts: JobFacts, states: tuple[GapState, ...], after: str) -> Iterator[Demand]:

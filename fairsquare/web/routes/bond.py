@@ -1,7 +1,7 @@
 """Bonding: products, steps and surfaces, whether the steps fit, and the clocks that run; the clocks of the whole shop."""
 
 import datetime
-from typing import Any, cast
+from typing import cast
 
 from fastapi import APIRouter, Depends, Request, Response
 
@@ -13,10 +13,8 @@ from fairsquare.core.weld.bonding import (
     PRODUCT_KINDS,
     SURFACES,
     TREATMENTS,
-    USUAL_OPEN_MIN,
     BondSaid,
     bond_waits,
-    surface_faults,
     timeline_of,
 )
 from fairsquare.core.weld.job import bond_said
@@ -25,11 +23,10 @@ from fairsquare.store import clocks
 from fairsquare.store.people import Session
 from fairsquare.web.forms import number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, local_path, render, sent_form, signed_in
-from fairsquare.web.rows import field_words, typed_rows
+from fairsquare.web.row_editor import asks_for_more, row_page
 from fairsquare.web.seam_forms import BOND_ROWS, bond_rows, bond_typed
 
 router = APIRouter()
-_BLANK = 2
 CLOCKS: dict[str, str] = {"open": "workable", "cure": "cures", "stop": "paint stop", "other": "counts"}
 
 
@@ -50,7 +47,7 @@ def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
     """Keep products, steps and surfaces as they were typed."""
     typed = form.typed()
     try:
-        if typed.get("do") == "more":
+        if asks_for_more(typed):
             return _editor(request, form.session, number, typed=typed)
         said = bond_typed(typed)
         seen = whole(form.text("version"), "version")
@@ -166,28 +163,21 @@ def _editor(
 ) -> Response:
     view = desk_of(request).view(number)
     said = bond_said(view.facts) or BondSaid()
-    wrong = _field(fault.field or "") if fault else ""
-    rows: dict[str, Any] = typed_rows(typed, BOND_ROWS) if typed else bond_rows(said)
-    return render(
+    return row_page(
         request,
-        "bond_plan.html",
         session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="bond",
-        rows=rows,
-        blank=8 if typed and typed.get("do") == "more" else _BLANK,
+        "bond_plan.html",
+        view,
+        "bond",
+        BOND_ROWS,
+        bond_rows(said),
+        fault,
+        typed,
+        _field(fault.field or "") if fault else "",
         said=said,
         version=finishing.version_of(view, "bond"),
         product_kinds=PRODUCT_KINDS,
         surfaces=SURFACES,
-        treatments=TREATMENTS,
-        usual=USUAL_OPEN_MIN,
-        faults=surface_faults(said),
-        wrong_field=wrong,
-        wrong_words=field_words(wrong),
     )
 
 

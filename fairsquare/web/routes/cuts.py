@@ -42,6 +42,7 @@ from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import any_never, bands, legend
 from fairsquare.web.forms import photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
+from fairsquare.web.row_editor import asks_for_more
 from fairsquare.web.rows import field_words
 from fairsquare.web.section_editor import editor, seen_section
 from fairsquare.web.section_forms import (
@@ -107,7 +108,7 @@ def keep_strip(request: Request, number: str, section: int, form: Form = Depends
     """Keep a strip as it was typed."""
     typed = form.typed()
     try:
-        if typed.get("do") == "more":
+        if asks_for_more(typed):
             return _strip_page(request, form.session, number, section, typed=typed)
         state = section_of(desk_of(request).view(number), section)
         strip = strip_typed(typed, state.strip)

@@ -13,6 +13,7 @@ from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import any_never, bands, cannot, counts, legend
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.row_editor import asks_for_more
 from fairsquare.web.section_editor import editor, seen_section
 from fairsquare.web.section_forms import REACHES, WELD_ROWS, weld_rows, welds_typed
 
@@ -31,7 +32,7 @@ def keep(request: Request, number: str, section: int, form: Form = Depends(sent_
     """Keep welds as they were typed."""
     typed = form.typed()
     try:
-        if typed.get("do") == "more":
+        if asks_for_more(typed):
             return _editor(request, form.session, number, section, typed=typed)
         welds = welds_typed(typed)
         seen = whole(form.text("version"), "version")

@@ -142,6 +142,7 @@ def _page(
         finishes=FINISHES,
         outsides=OUTSIDES,
         outside={what: outside_work(view.facts, what) for what in OUTSIDES},
+        papers={one.what.what: one.id for one in done if isinstance(one.what, OutsideWork)},
         outside_ends=OUTSIDE_ENDS,
         advices=ADVICES,
         given=[one for one in done if isinstance(one.what, Advice)],

@@ -34,7 +34,8 @@ from fairsquare.store.people import Session
 from fairsquare.web.fit_forms import FIT_ROWS, fit_rows, fit_typed, spans_typed
 from fairsquare.web.forms import called_ago, code_on, number_of, remember_unit, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
-from fairsquare.web.rows import field_words, needed, typed_rows
+from fairsquare.web.row_editor import asks_for_more, row_page
+from fairsquare.web.rows import needed
 
 router = APIRouter()
 PAGE_OF: dict[HoldName, str] = {
@@ -47,7 +48,6 @@ PAGE_OF: dict[HoldName, str] = {
 }
 AFTER_SIGNING: dict[HoldName, str] = {"fit_accepted": "weld", "released": "record"}
 HINGE_STATES: dict[str, HingeState] = {"sound": "sound", "bent": "bent", "worn": "worn", "loose": "loose"}
-_BLANK = 3
 
 
 @router.get("/jobs/{number}/fit")
@@ -148,7 +148,10 @@ def _done(form: Form, sheet: Sheet | None) -> Any:
         if minutes < 0:
             raise Refused("Minutes of 0 or more.", field="minutes", value=minutes)
         off = form.text("off") == "yes"
-        return Hung(panel=form.text("panel")[:40], off=off, minutes=minutes, words=form.text("words")[:2000])
+        strip = form.text("strip") == "yes" and not off
+        return Hung(
+            panel=form.text("panel")[:40], off=off, strip=strip, minutes=minutes, words=form.text("words")[:2000]
+        )
     if kind == "hinge":
         state = form.text("state")
         if state not in HINGE_STATES:
@@ -216,7 +219,7 @@ def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
     """Keep panels, hinges and gaps as they were typed."""
     typed = form.typed()
     try:
-        if typed.get("do") == "more":
+        if asks_for_more(typed):
             return _editor(request, form.session, number, typed=typed)
         said = fit_typed(typed, desk_of(request).view(number).facts.sheet)
         seen = whole(form.text("version"), "version")
@@ -402,25 +405,19 @@ def _editor(
 ) -> Response:
     view = desk_of(request).view(number)
     said = fit_said(view.facts) or FitSaid()
-    wrong = (fault.field or "") if fault else ""
-    rows = typed_rows(typed, FIT_ROWS) if typed else fit_rows(said)
-    names = [row["name"] for row in rows["panel"] if row["name"]]
-    return render(
+    return row_page(
         request,
-        "fit_list.html",
         session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="fit",
-        rows=rows,
-        blank=12 if typed and typed.get("do") == "more" else _BLANK,
+        "fit_list.html",
+        view,
+        "fit",
+        FIT_ROWS,
+        fit_rows(said),
+        fault,
+        typed,
+        (fault.field or "") if fault else "",
         said=said,
         version=finishing.version_of(view, "fit"),
         ways={way: way for way in WAYS},
-        panel_names={"": "not hung"} | {name: name for name in names},
-        wrong_field=wrong,
-        wrong_words=field_words(wrong),
         codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
     )

@@ -21,7 +21,7 @@ from fairsquare.store.finishing import worked_before
 from fairsquare.store.people import Session
 from fairsquare.web.forms import code_on, number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
-from fairsquare.web.rows import field_words, typed_rows
+from fairsquare.web.row_editor import asks_for_more, row_page
 from fairsquare.web.seam_forms import (
     ELEMENTS,
     SEAM_ROWS,
@@ -33,7 +33,6 @@ from fairsquare.web.seam_forms import (
 )
 
 router = APIRouter()
-_BLANK = 3
 HOLDERS = {"clamp": "clamp", "hinge": "hinge", "bolt": "bolt", "other": "something else"}
 
 
@@ -86,7 +85,7 @@ def keep(request: Request, number: str, seam: int, form: Form = Depends(sent_for
     """Keep a seam as it was typed."""
     typed = form.typed()
     try:
-        if typed.get("do") == "more":
+        if asks_for_more(typed):
             return _editor(request, form.session, number, seam, typed=typed)
         plan = seam_typed(typed)
         sheet = desk_of(request).view(number).facts.sheet
@@ -327,28 +326,23 @@ def _editor(
     else:
         own = next((state for state in sections if state.fact.number == section), None)
         plan = seam_of_section(own) if own else None
-    fields = typed or (seam_fields(plan) if plan else {})
-    rows = typed_rows(typed, SEAM_ROWS) if typed else seam_rows(plan) if plan else {kind: [] for kind in SEAM_ROWS}
-    wrong = seam_field(fault.field or "", typed or {}) if fault else ""
-    return render(
+    return row_page(
         request,
-        "seam_plan.html",
         session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="weld",
+        "seam_plan.html",
+        view,
+        "weld",
+        SEAM_ROWS,
+        seam_rows(plan) if plan else {kind: [] for kind in SEAM_ROWS},
+        fault,
+        typed,
+        seam_field(fault.field or "", typed or {}) if fault else "",
         seam=seam,
-        fields=fields,
-        rows=rows,
-        blank=12 if typed and typed.get("do") == "more" else _BLANK,
+        fields=typed or (seam_fields(plan) if plan else {}),
         version=finishing.version_of(view, "seam", seam) if seam else 0,
         sections={"": "of no section"} | {str(s.fact.number): s.fact.member for s in sections},
         processes=PROCESSES,
         methods={"": "none", **METHODS},
         elements=ELEMENTS,
         holders=HOLDERS,
-        wrong_field=wrong,
-        wrong_words=field_words(wrong),
     )

@@ -31,7 +31,7 @@ from fairsquare.core.release.done import (
 from fairsquare.core.release.handover import finish_items
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.core.weld.bonding import BondSaid, check_bond
-from fairsquare.core.weld.job import SeamState, bond_said, needs_welding, seam_states, welded
+from fairsquare.core.weld.job import SeamState, bond_said, needs_welding, seam_states
 from fairsquare.core.weld.seam import SeamPlan, check_seam
 from fairsquare.store import clocks, damage, finishing, measuring
 from fairsquare.store.database import Connection
@@ -228,18 +228,11 @@ def finish_welding(desk: Desk, person: Person, key: str, number: str) -> None:
         left = [f"{state.plan.name}: {', '.join(state.open)}" for state in seam_states(view.facts) if state.open]
         if left:
             raise Unsure(f"Not in, or to be made again: {'; '.join(left)}.", field="weld", value="")
-        if welded(view.facts) is not None and not _welded_since(view):
+        if view.state.welded:
             raise Unsure("That is recorded already.", field="weld", value="")
         return {"id": desk.moved(connection, view, "welded", MOVES["welded"].usual, person)}
 
     desk.in_job(person, key, f"move {number} welded", number, work)
-
-
-def _welded_since(view: JobView) -> bool:
-    """Say whether a weld was made after welding was last recorded as done."""
-    done = welded(view.facts)
-    runs = [run.by.at for state in seam_states(view.facts) for run in state.log]
-    return done is not None and any(at > done.by.at for at in runs)
 
 
 def note(desk: Desk, person: Person, key: str, number: str, done: Done) -> int:
@@ -317,7 +310,7 @@ def _check_weld(view: JobView, done: WeldMade) -> None:
             field="weld",
             value=done.weld,
         )
-    if welded(view.facts) is not None:
+    if view.state.welded:
         raise Unsure("Final welding is recorded as done: what comes after is a new fit.", field="weld", value=done.weld)
     first = [one for one in state.plan.welds if one.stage < planned.stage or one.id in planned.after]
     waiting = [one.id for one in first if one.id not in state.good]

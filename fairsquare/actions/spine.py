@@ -8,7 +8,7 @@ from fairsquare.core.damage.choices import member_states
 from fairsquare.core.pull.board import board_of, plan_of, pulls_wanted
 from fairsquare.core.pull.job import BOARD_WORDS
 from fairsquare.core.release.holds import Hold
-from fairsquare.core.weld.job import needs_welding, seam_states, welded
+from fairsquare.core.weld.job import needs_welding, seam_states
 
 Status = Literal["done", "now", "todo"]
 
@@ -127,8 +127,7 @@ def _done(view: JobView) -> dict[str, bool]:
         "fit": closed["fit_accepted"] or not _fit_wants(view),
         "fit_accepted": closed["fit_accepted"],
         "bond": closed["fit_accepted"] and not [one for one in facts.clocks if one.ended is None],
-        "weld": closed["released"]
-        or (closed["fit_accepted"] and (welded(facts) is not None or not needs_welding(facts))),
+        "weld": closed["released"] or (closed["fit_accepted"] and (state.welded or not needs_welding(facts))),
         "finish": closed["released"] or not view.state.hold("released").missing,
         "released": closed["released"],
         "record": False,

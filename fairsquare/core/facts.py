@@ -115,13 +115,15 @@ class ChoiceFact(Model):
 
 
 class MovementFact(Model):
-    """Something was moved; `setup` is the set-up that was in force."""
+    """Something was moved: `setup` was in force, `after_reading` and `after_gap` were the last that were there before."""
 
     id: int
     what: Moved
     words: str
     setup: int | None
     by: Who
+    after_reading: int = 0
+    after_gap: int = 0
 
 
 class SetupFact(Model):

@@ -3,6 +3,7 @@
 Common practice, no source: whatever may shift metal makes everything old that was read before it.
 """
 
+from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
 Moved = Literal[
@@ -109,18 +110,43 @@ REFIT_NEEDED: frozenset[Moved] = frozenset(what for what, kind in MOVES.items() 
 """What, when moved, makes a set-up void."""
 
 
+class Mark(NamedTuple):
+    """When something last became old: the UTC moment, empty where it never did, and the last id that was there by then.
+
+    The moment catches what was called out before and recorded after; the id what was recorded before, whatever the time was.
+    """
+
+    at: str = ""
+    last: int = 0
+
+    def is_past(self, at: str, number: int) -> bool:
+        """Say whether something of that moment and id is from before the mark."""
+        return (bool(self.at) and at <= self.at) or number <= self.last
+
+
 class LastMoves(NamedTuple):
-    """When points, spans and gaps last became old: UTC moments, empty where they never did."""
+    """When points, spans and gaps last became old."""
 
-    points: str
-    spans: str
-    gaps: str
+    points: Mark
+    spans: Mark
+    gaps: Mark
 
 
-def last_moves(moves: list[tuple[Moved, str]]) -> LastMoves:
-    """Return when what was read before became old, from every move and its moment."""
+class MoveMade(NamedTuple):
+    """A move with its moment, and the last reading and gap before it."""
 
-    def last(field: Literal["points", "spans", "gaps"]) -> str:
-        return max((at for what, at in moves if getattr(MOVES[what], field)), default="")
+    what: Moved
+    at: str
+    after_reading: int
+    after_gap: int
 
-    return LastMoves(last("points"), last("spans"), last("gaps"))
+
+def last_moves(moves: Sequence[MoveMade]) -> LastMoves:
+    """Return when what was read before became old, from every move."""
+
+    def mark(field: Literal["points", "spans", "gaps"]) -> Mark:
+        own = [move for move in moves if getattr(MOVES[move.what], field)]
+        last = [move.after_gap if field == "gaps" else move.after_reading for move in own]
+        return Mark(max((move.at for move in own), default=""), max(last, default=0))
+
+    return LastMoves(mark("points"), mark("spans"), mark("gaps"))

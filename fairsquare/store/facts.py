@@ -18,7 +18,7 @@ from fairsquare.core.facts import (
     SignatureFact,
     Who,
 )
-from fairsquare.core.measure.ageing import gap_is_old, moves_of, reading_is_old
+from fairsquare.core.measure.ageing import moves_of, reading_is_old
 from fairsquare.core.moves import REFIT_NEEDED, LastMoves
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
 from fairsquare.core.sheet.model import Sheet
@@ -53,7 +53,7 @@ class _Fates(NamedTuple):
 
     def _is_stale(self, r: dict[str, Any]) -> bool:
         read_at = min(utc(r["at"]), utc(r["called_at"])) if r["called_at"] else utc(r["at"])
-        return reading_is_old(r["kind"], r["purpose"], read_at, self.moved)
+        return reading_is_old(r["id"], r["kind"], r["purpose"], read_at, self.moved)
 
 
 _PARTS = {
@@ -276,12 +276,13 @@ def _safety(connection: Connection, job_id: int) -> tuple[SafetyFact, ...]:
 def _movements(connection: Connection, job_id: int) -> tuple[MovementFact, ...]:
     found = rows(
         connection,
-        f"""SELECT m.id, m.what, m.words, s.number AS setup, m.at, {_WHO}
+        f"""SELECT m.id, m.what, m.words, m.after_reading, m.after_gap, s.number AS setup, m.at, {_WHO}
             FROM movement m JOIN person p ON p.id = m.person_id LEFT JOIN setup s ON s.id = m.setup_id
             WHERE m.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(MovementFact(id=m["id"], what=m["what"], words=m["words"], setup=m["setup"], by=who(m)) for m in found)
+    plain = ("id", "what", "words", "setup", "after_reading", "after_gap")
+    return tuple(MovementFact(**{name: m[name] for name in plain}, by=who(m)) for m in found)
 
 
 def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, ...]) -> tuple[SetupFact, ...]:
@@ -403,7 +404,7 @@ def _gaps(connection: Connection, job_id: int, moved: LastMoves) -> tuple[GapFac
             target_mm=g["target_mm"],
             tolerance_mm=g["tolerance_mm"],
             by=who(g),
-            stale=gap_is_old(utc(g["at"]), moved),
+            stale=moved.gaps.is_past(utc(g["at"]), g["id"]),
             stand=g["stand"],
         )
         for g in found

@@ -87,16 +87,20 @@ def choose_references(
 
 
 def record_move(connection: Connection, job_id: int, setup: int | None, what: Moved, words: str, person_id: int) -> int:
-    """Record that something was moved; a move of vehicle, bench or bridge makes `setup` void."""
+    """Record that something was moved, after the last reading and gap that are there; some kinds make `setup` void."""
     return insert(
         connection,
-        """INSERT INTO movement (job_id, setup_id, what, words, person_id, at)
-           VALUES (%s, (SELECT id FROM setup WHERE job_id = %s AND number = %s), %s, %s, %s, UTC_TIMESTAMP(6))""",
+        """INSERT INTO movement (job_id, setup_id, what, words, after_reading, after_gap, person_id, at)
+           VALUES (%s, (SELECT id FROM setup WHERE job_id = %s AND number = %s), %s, %s,
+             (SELECT COALESCE(MAX(r.id), 0) FROM reading r WHERE r.job_id = %s),
+             (SELECT COALESCE(MAX(g.id), 0) FROM gap_reading g WHERE g.job_id = %s), %s, UTC_TIMESTAMP(6))""",
         job_id,
         job_id,
         setup,
         what,
         words,
+        job_id,
+        job_id,
         person_id,
     )
 

@@ -9,13 +9,17 @@ import pymysql
 import pytest
 
 from fairsquare.actions import Desk, finishing, handover, walk_round
+from fairsquare.core.measure.ageing import aged
 from fairsquare.core.release.done import FinishItem
+from fairsquare.core.release.holds import job_state
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.files.records import check_record, record_archive
 from fairsquare.store import clocks, records
 from fairsquare.store.database import Database, connect_arguments, execute
+from fairsquare.store.facts import load_facts
 from fairsquare.store.finishing import worked_before
+from fairsquare.store.jobs import find_job
 from tests.conftest import by_admin, key
 from tests.web.fitting import SEAM, coupon, prove, ready_job
 
@@ -63,6 +67,20 @@ def test_clocks_count_by_the_database_and_never_more_than_they_were_set_to(desk,
     assert now().ahead_s > 3500
     finishing.end_clock(desk, persons["technician"], key(), job, own, "")
     assert own not in {one.id for one in database.run(clocks.running)}
+
+
+def test_what_is_old_is_known_by_the_order_even_where_the_servers_time_was_put_back(desk, persons, database) -> None:
+    job = ready_job(desk, persons)
+    prove(desk, persons, job)
+    desk.record_move(persons["technician"], key(), job, "clamp", "a clamp was taken off")
+    database.run(
+        lambda c: execute(c, "UPDATE movement SET at = at - INTERVAL 3 HOUR WHERE words = 'a clamp was taken off'")
+    )
+    facts = database.run(lambda c: load_facts(c, find_job(c, job)))
+    assert all(one.stale for one in facts.readings if one.purpose == "point")
+    assert all(gap.stale for gap in facts.gaps)
+    assert aged(facts) == facts
+    assert not job_state(facts).may_weld
 
 
 @pytest.mark.parametrize(

@@ -462,6 +462,21 @@ def test_the_whole_way_to_the_link(as_role, desk, persons, welding, url) -> None
         assert solveig.http.get(f"/handover/{code}{path}").status_code == 404
 
 
+def test_what_is_repaired_after_welding_is_proven_and_welded_anew(as_role, desk, persons, welding) -> None:
+    ngozi, technician = as_role("technician"), persons["technician"]
+    for name in ("a", "b", "c"):
+        weld(ngozi, welding, name)
+    ngozi.post(f"/jobs/{welding}/weld")
+    assert "what comes after is a new fit" in weld(ngozi, welding, "a", status=409)
+    desk.record_move(technician, key(), welding, "cut", "weld c ground out again")
+    assert "nothing is welded for good" in weld(ngozi, welding, "c", status=409)
+    prove(desk, persons, welding)
+    weld(ngozi, welding, "c")
+    assert any("not recorded as done" in m.words for m in desk.view(welding).state.hold("released").missing)
+    ngozi.post(f"/jobs/{welding}/weld")
+    assert desk.view(welding).state.welded
+
+
 def test_what_is_taken_back_opens_the_release_again(as_role, desk, persons) -> None:
     job = ready_job(desk, persons)
     prove(desk, persons, job)

@@ -1,22 +1,22 @@
 """What has become old: readings of points, spans and gaps from before something moved; and what the vehicle stands on."""
 
 from fairsquare.core.facts import GapFact, JobFacts, MovementFact, ReadingFact, ReadingKind, Stand
-from fairsquare.core.moves import LastMoves, last_moves
+from fairsquare.core.moves import LastMoves, MoveMade, last_moves
 
 
 def moves_of(movements: tuple[MovementFact, ...]) -> LastMoves:
     """Return when readings last became old."""
-    return last_moves([(move.what, move.by.at) for move in movements])
+    return last_moves([MoveMade(move.what, move.by.at, move.after_reading, move.after_gap) for move in movements])
 
 
-def reading_is_old(kind: ReadingKind, purpose: str, read_at: str, last: LastMoves) -> bool:
+def reading_is_old(number: int, kind: ReadingKind, purpose: str, read_at: str, last: LastMoves) -> bool:
     """Say whether a reading is from before something moved. A span needs no set-up, so only what moves the body counts.
 
     When it was read is when it was called out, which may be before it could be sent.
     """
     if kind in ("span", "difference"):
-        return bool(last.spans) and read_at <= last.spans
-    return purpose == "point" and bool(last.points) and read_at <= last.points
+        return last.spans.is_past(read_at, number)
+    return purpose == "point" and last.points.is_past(read_at, number)
 
 
 def read_at(reading: ReadingFact) -> str:
@@ -24,21 +24,16 @@ def read_at(reading: ReadingFact) -> str:
     return min(reading.by.at, reading.called_at) if reading.called_at else reading.by.at
 
 
-def gap_is_old(at: str, last: LastMoves) -> bool:
-    """Say whether a gap is from before something moved."""
-    return bool(last.gaps) and at <= last.gaps
-
-
 def aged(facts: JobFacts) -> JobFacts:
     """Return the facts with what is old marked as such, worked out anew from their moves."""
     last = moves_of(facts.movements)
 
     def reading(one: ReadingFact) -> ReadingFact:
-        old = reading_is_old(one.kind, one.purpose, read_at(one), last)
+        old = reading_is_old(one.id, one.kind, one.purpose, read_at(one), last)
         return one if old == one.stale else one.model_copy(update={"stale": old})
 
     def gap(one: GapFact) -> GapFact:
-        old = gap_is_old(one.by.at, last)
+        old = last.gaps.is_past(one.by.at, one.id)
         return one if old == one.stale else one.model_copy(update={"stale": old})
 
     return facts.model_copy(

@@ -53,14 +53,14 @@ def carried(facts: JobFacts) -> Carried | None:
     lowered = lowering(facts)
     if lowered is None:
         return None
-    at = lowered.by.at
     before: dict[tuple[str, str, str], ReadingFact] = {}
     after: dict[tuple[str, str, str], ReadingFact] = {}
     for reading in counting(facts.readings):
         if reading.kind != "span" or reading.b is None or reading.loaded or reading.stale or reading.mm is None:
             continue
         first, second = sorted((reading.code, reading.b))
-        own = after if read_at(reading) > at else before
+        since = read_at(reading) > lowered.by.at and reading.id > lowered.after_reading
+        own = after if since else before
         own[(first, second, reading.mode or "point_to_point")] = reading
     most = facts.sheet.tolerance_mm if facts.sheet else math.inf
     pairs = tuple(

@@ -134,7 +134,7 @@ def _welds(facts: JobFacts) -> Demand:
         if state.open
     ]
     done = welded(facts)
-    if done is None:
+    if done is None or any(run.by.at > done.by.at for state in seams for run in state.log):
         missing.append(Missing(words="Final welding is not recorded as done."))
     many = sum(len(state.plan.welds) for state in seams)
     return Demand(

@@ -98,10 +98,14 @@ class Hold(Model):
 
 
 class JobState(Model):
-    """A job worked out from its facts: the picture of the set-up in force and the hold points in order."""
+    """A job worked out from its facts: the picture of the set-up in force, the hold points in order.
+
+    `welded`: whether final welding is done, on the fit as it was accepted last.
+    """
 
     picture: Picture | None
     holds: tuple[Hold, ...]
+    welded: bool = False
 
     def hold(self, name: HoldName) -> Hold:
         """Return the hold point of that name."""
@@ -141,7 +145,8 @@ def _state(facts: JobFacts, picture: Picture | None) -> JobState:
     decided = _decision(facts, picture, before)
     pulled = _pulls(facts, picture, [*before, *_unsigned(decided)])
     fit = _fit(facts, picture, (safe, accepted, decided, *pulled))
-    return JobState(picture=picture, holds=(safe, accepted, decided, *pulled, fit, _released(facts, picture, fit)))
+    holds = (safe, accepted, decided, *pulled, fit, _released(facts, picture, fit))
+    return JobState(picture=picture, holds=holds, welded=_passed(facts) is not None)
 
 
 def _fit(facts: JobFacts, picture: Picture | None, before: tuple[Hold, ...]) -> Hold:
@@ -160,7 +165,7 @@ def _passed(facts: JobFacts) -> SignatureFact | None:
     done = welded(facts)
     if signed is None or done is None or done.by.at <= signed.by.at or facts.practice:
         return None
-    later = [move.what for move in facts.movements if move.by.at > done.by.at]
+    later = [move.what for move in facts.movements if move.id > done.id]
     return None if any(what in _UNDOES for what in later) else signed
 
 

@@ -208,7 +208,7 @@ def _page(request: Request, session: Session, number: str, *, fault: FairSquareE
         hold=view.state.hold("fit_accepted"),
         processes=PROCESSES,
         needed=needs_welding(view.facts),
-        done=welded(view.facts),
+        done=welded(view.facts) if view.state.welded else None,
     )
 
 

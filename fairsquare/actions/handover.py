@@ -55,13 +55,17 @@ def withdraw_link(desk: Desk, person: Person, key: str, number: str, link: int) 
     desk.in_job(person, key, f"record link {number} {link}", number, work, touch=False, even_closed=True)
 
 
-def open_link(desk: Desk, code: str, address: str) -> tuple[LinkedRecord, str]:
-    """Return what a link shows, and the body of its record. Raises `NoSuchLink`, alike for every reason, and `TooManyLinks`."""
+def open_link(desk: Desk, code: str, address: str, *, of_page: bool = False) -> tuple[LinkedRecord, str]:
+    """Return what a link shows, and the body of its record. Raises `NoSuchLink`, alike for every reason, and `TooManyLinks`.
+
+    What a page asks for by itself (`of_page`), as its photos, is counted only where it leads nowhere.
+    """
 
     def look(connection: Connection) -> tuple[LinkedRecord, str] | None:
         links.check_tries(connection, address)
         found = records.by_link(connection, code[:200])
-        links.note_try(connection, address, found is not None)
+        if found is None or not of_page:
+            links.note_try(connection, address, found is not None)
         return (found, records.find_record(connection, found.sha256)) if found else None
 
     found = desk.database.run(look)

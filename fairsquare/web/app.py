@@ -22,6 +22,7 @@ from fairsquare.api.routes import router as api_router
 from fairsquare.api.supplements import router as api_supplements_router
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.sheet.check import Finding
+from fairsquare.files.records import RecordCheck
 from fairsquare.settings import Settings
 from fairsquare.stand_ins.practice import PracticeYard
 from fairsquare.store.database import Database, DatabaseAway, rows
@@ -90,6 +91,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.state.settings = settings
     app.state.drawn = Kept[Markup](most=400)
     app.state.findings = Kept[tuple[Finding, ...]](most=200)
+    app.state.checks = Kept[RecordCheck](most=200)
     app.state.papers = Papers()
     app.state.desk = Desk(
         database,

@@ -7,12 +7,12 @@ from fastapi import APIRouter, Request, Response
 
 from fairsquare.actions import handover
 from fairsquare.core.errors import FairSquareError
-from fairsquare.files.records import check_record, record_archive
+from fairsquare.files.records import record_archive
 from fairsquare.store import photos
 from fairsquare.store.links import NoSuchLink
 from fairsquare.store.records import LinkedRecord
 from fairsquare.web.page import desk_of, render
-from fairsquare.web.routes.record import download, file_name, record_context, record_of, record_paper
+from fairsquare.web.routes.record import checked_record, download, file_name, record_context, record_of, record_paper
 
 router = APIRouter()
 _PRIVATE = {"cache-control": "no-store", "referrer-policy": "no-referrer", "x-robots-tag": "noindex"}
@@ -59,7 +59,7 @@ def as_pdf(request: Request, code: str) -> Response:
 @router.get("/handover/{code}/photos/{photo}.jpg")
 def photo(request: Request, code: str, photo: int, small: bool = False) -> Response:
     """Return a photo of the record, and no other of the job."""
-    _, body = _linked(request, code)
+    _, body = _linked(request, code, of_page=True)
     loaded = json.loads(body)
     if photo not in {one["id"] for one in loaded["photos"]}:
         raise NoSuchLink
@@ -69,8 +69,9 @@ def photo(request: Request, code: str, photo: int, small: bool = False) -> Respo
     return Response(picture, media_type="image/jpeg", headers=_PRIVATE)
 
 
-def _linked(request: Request, code: str) -> tuple[LinkedRecord, str]:
-    return handover.open_link(desk_of(request), code, request.client.host if request.client else "")
+def _linked(request: Request, code: str, *, of_page: bool = False) -> tuple[LinkedRecord, str]:
+    address = request.client.host if request.client else ""
+    return handover.open_link(desk_of(request), code, address, of_page=of_page)
 
 
 def _private(response: Response) -> Response:
@@ -86,5 +87,5 @@ def _shown(request: Request, template: str, code: str, linked: LinkedRecord, bod
             "This record is of another version: its JSON is still here to the byte, ask the workshop for a newer one.",
             field="record",
         ) from fault
-    check = check_record(body.encode())
+    check = checked_record(request, body)
     return _private(render(request, template, code=code, linked=linked, check=check, **shown, **context))

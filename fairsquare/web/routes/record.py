@@ -1,5 +1,6 @@
 """The record: made from the job as it stands, and kept; as a page, PDF, JSON and CSV."""
 
+import hashlib
 import json
 from concurrent.futures import Future
 from typing import Any
@@ -15,8 +16,9 @@ from fairsquare.core.release.handover import LIMITS_OF_ADVICE, finish_items, kno
 from fairsquare.core.release.record import JobRecord, facts_of
 from fairsquare.core.weld.job import seam_states
 from fairsquare.drawings.structure import plan_and_sides
-from fairsquare.files.records import check_record, record_archive, record_as_csv
+from fairsquare.files.records import RecordCheck, check_record, record_archive, record_as_csv
 from fairsquare.store import records
+from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
@@ -120,7 +122,7 @@ def show_record(request: Request, sha256: str, session: Session = Depends(signed
         view=view,
         spine=spine(view),
         at="record",
-        check=check_record(body.encode()),
+        check=checked_record(request, body),
         sha256=sha256,
         **record_context(record),
     )
@@ -138,6 +140,13 @@ def record_paper(request: Request, sha256: str, body: str) -> Future[bytes]:
 
     papers: Papers = request.app.state.papers
     return papers.order(sha256, page)
+
+
+def checked_record(request: Request, body: str) -> RecordCheck:
+    """Return the check of a record, made once for every byte of it."""
+    kept: Kept[RecordCheck] = request.app.state.checks
+    content = body.encode()
+    return kept.get(hashlib.sha256(content).digest(), lambda: check_record(content))
 
 
 def record_context(record: JobRecord) -> dict[str, Any]:

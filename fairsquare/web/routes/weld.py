@@ -33,6 +33,8 @@ from fairsquare.web.seam_forms import (
 )
 
 router = APIRouter()
+LEAST_WAIT_S = 0.5
+"""A shorter wait is not worth telling."""
 HOLDERS = {"clamp": "clamp", "hinge": "hinge", "bolt": "bolt", "other": "something else"}
 
 
@@ -283,6 +285,7 @@ def _seam(
         watched=_watched(view, state),
         off_by_plan={move.words for move in view.facts.movements if move.what == "holder"},
         settings_words=_settings_words(state),
+        waits=_waits(state),
         **_heat(state, at_s),
     )
 
@@ -290,6 +293,20 @@ def _seam(
 def _start(plan: SeamPlan) -> Any:
     method = plan.method or ("mig" if plan.metal == "aluminium" else "mag")
     return None if plan.process == "squeeze" else starting_point(plan.metal, method, min(plan.sheets_mm))
+
+
+def _waits(state: SeamState) -> dict[str, float]:
+    """Return how long is waited before each weld, s: 0 where it follows at once."""
+    order, asked = state.found.order, state.found.asked
+    if order is None or asked is None:
+        return {}
+    seconds = {weld.id: weld.seconds for weld in asked.welds}
+    found, free = {}, 0.0
+    for one in order.order:
+        waited = one.start_s - free
+        found[one.id] = waited if waited >= LEAST_WAIT_S else 0.0
+        free = one.start_s + seconds[one.id]
+    return found
 
 
 def _settings_words(state: SeamState) -> str:

@@ -5,16 +5,7 @@ from typing import Any
 
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
 from fairsquare.actions.rights import Deed, check_may
-from fairsquare.core.errors import Refused
-from fairsquare.core.facts import ClockKind, SaidTopic
-from fairsquare.core.fit.call import understand_gap
-from fairsquare.core.fit.job import fit_findings, fit_said, near_points
-from fairsquare.core.fit.said import FitSaid, check_fit_said
-from fairsquare.core.fit.square import SquareUp, square_up
-from fairsquare.core.lengths import Unit
-from fairsquare.core.measure.ageing import stands_on
-from fairsquare.core.moves import MOVES
-from fairsquare.core.release.done import (
+from fairsquare.core.done import (
     COUPON_GOOD,
     CouponMade,
     Done,
@@ -28,6 +19,15 @@ from fairsquare.core.release.done import (
     OutsideWork,
     WeldMade,
 )
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import ClockKind, SaidTopic
+from fairsquare.core.fit.call import understand_gap
+from fairsquare.core.fit.job import fit_findings, fit_said, near_points
+from fairsquare.core.fit.said import FitSaid, check_fit_said
+from fairsquare.core.fit.square import SquareUp, square_up
+from fairsquare.core.lengths import Unit
+from fairsquare.core.measure.ageing import stands_on
+from fairsquare.core.moves import MOVES
 from fairsquare.core.release.handover import finish_items
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.core.weld.bonding import BondSaid, check_bond

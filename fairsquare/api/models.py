@@ -6,6 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from fairsquare.core.damage.decide import MakersWord, Material, MemberDecided, MemberRole, Sign
 from fairsquare.core.damage.read import DamageRead
+from fairsquare.core.done import Done
 from fairsquare.core.facts import (
     Blank,
     Chosen,
@@ -31,7 +32,6 @@ from fairsquare.core.measure.picture import Picture
 from fairsquare.core.measure.tools import ToolKind
 from fairsquare.core.model import Code, Model, Vector
 from fairsquare.core.moves import Moved
-from fairsquare.core.release.done import Done
 from fairsquare.core.release.holds import Hold
 from fairsquare.core.sheet.check import Finding
 from fairsquare.core.sheet.model import Sheet, SpanMode

@@ -7,13 +7,13 @@ from pydantic import Field
 from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, Topic, WeldsSaid
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
+from fairsquare.core.done import Done, DoneKind
 from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Code, Many, Model, Row3
 from fairsquare.core.moves import Moved
 from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Watched
 from fairsquare.core.pull.setting import Setting
-from fairsquare.core.release.done import Done, DoneKind
 from fairsquare.core.sheet.model import Sheet, SpanMode
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan

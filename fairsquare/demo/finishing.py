@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 from fairsquare.actions import Desk, cutting, finishing, walk_round
 from fairsquare.core.cut.job import SIDES, section_states
+from fairsquare.core.done import CouponMade, FinishItem, HingeLooked, Hung
 from fairsquare.core.fit.said import FitSaid, GapSaid, HingeSaid, PanelSaid, Way
 from fairsquare.core.model import Row3
-from fairsquare.core.release.done import CouponMade, FinishItem, HingeLooked, Hung
 from fairsquare.core.weld.bonding import BondSaid, ProductSaid, SurfaceSaid
 from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
 from fairsquare.core.weld.timeline import BondStep

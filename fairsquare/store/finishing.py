@@ -4,9 +4,9 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
+from fairsquare.core.done import CouponMade, Done
 from fairsquare.core.facts import DoneFact, JobSaidFact, SaidTopic
 from fairsquare.core.fit.said import FitSaid
-from fairsquare.core.release.done import CouponMade, Done
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan
 from fairsquare.core.weld.settings import Metal, WeldProcess

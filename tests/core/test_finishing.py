@@ -5,12 +5,12 @@ import math
 import numpy as np
 import pytest
 
+from fairsquare.core.done import Hung
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import DoneFact
 from fairsquare.core.fit.call import understand_gap
 from fairsquare.core.fit.job import fit_findings, gap_states, panel_states
 from fairsquare.core.fit.said import FitSaid, GapSaid, HingeSaid, PanelSaid, check_fit_said
-from fairsquare.core.release.done import Hung
 from fairsquare.core.release.holds import job_state
 from fairsquare.core.weld.bonding import BondSaid, ProductSaid, SurfaceSaid, bond_waits, check_bond, surface_faults
 from fairsquare.core.weld.gauge import STEEL_INCH, gauge_mm, read_thickness

@@ -8,13 +8,13 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
 from fairsquare.core.damage.job import units_of
+from fairsquare.core.done import CouponMade, LeftOut, WeldMade
 from fairsquare.core.facts import DoneFact, GapFact, JobFacts, JobSaidFact, MovementFact, ReadingFact, SetupFact, Who
 from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.measure.ageing import aged, stands_on
 from fairsquare.core.measure.picture import picture_of
 from fairsquare.core.moves import MOVES
 from fairsquare.core.release.carried import carried
-from fairsquare.core.release.done import CouponMade, LeftOut, WeldMade
 from fairsquare.core.release.holds import job_state, may_sign
 from fairsquare.core.release.watching import drifts
 from fairsquare.core.weld.seam import JoinWeld, SeamPlan

@@ -9,8 +9,8 @@ import pymysql
 import pytest
 
 from fairsquare.actions import Desk, finishing, handover, walk_round
+from fairsquare.core.done import FinishItem
 from fairsquare.core.measure.ageing import aged
-from fairsquare.core.release.done import FinishItem
 from fairsquare.core.release.holds import job_state
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files.photos import photo_to_keep

@@ -5,8 +5,8 @@ import math
 import numpy as np
 
 from fairsquare.actions import deciding, finishing
+from fairsquare.core.done import CouponMade
 from fairsquare.core.intake.safety import SAFETY_ITEMS
-from fairsquare.core.release.done import CouponMade
 from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
 from fairsquare.demo.vehicles import DUNLIN, instrument_reading
 from fairsquare.store.jobs import JobDetails

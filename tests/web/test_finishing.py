@@ -7,8 +7,8 @@ import pymysql
 import pytest
 
 from fairsquare.actions import finishing
+from fairsquare.core.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
 from fairsquare.core.moves import MOVES, SIMPLE
-from fairsquare.core.release.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
 from fairsquare.files.records import check_record
 from fairsquare.store.database import connect_arguments
 from tests.conftest import key

@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.rights import NotYours, check_may, may
 from fairsquare.actions.spine import spine, waits
+from fairsquare.core.done import Finished, FinishItem, OutsideWork
 from fairsquare.core.facts import DoneFact, LineFact
 from fairsquare.core.measure.conformity import direction_words
-from fairsquare.core.release.done import Finished, FinishItem, OutsideWork
 from fairsquare.core.release.holds import job_state
 from fairsquare.store.jobs import Job, JobDetails
 from fairsquare.store.kept import Kept

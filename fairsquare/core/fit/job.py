@@ -3,12 +3,12 @@
 import math
 from typing import Literal, NamedTuple
 
+from fairsquare.core.done import HingeLooked, Hung
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.facts import DoneFact, GapFact, JobFacts, JobSaidFact, Stand
 from fairsquare.core.fit.hang import HangPanel, Hinge, HingeRange, PanelGap, PanelHung, hang_panel
 from fairsquare.core.fit.said import WAYS, FitSaid, GapSaid, PanelSaid
 from fairsquare.core.measure.picture import Picture
-from fairsquare.core.release.done import HingeLooked, Hung
 from fairsquare.core.sheet.model import Sheet
 
 NEAR_MM = 400.0

@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from fairsquare.core.done import OUTSIDES, Finished, FinishItem, LeftOut, OutsideKind, OutsideWork
 from fairsquare.core.facts import ClockFact, DoneFact, JobFacts
 from fairsquare.core.measure.picture import Picture
-from fairsquare.core.release.done import OUTSIDES, Finished, FinishItem, LeftOut, OutsideKind, OutsideWork
 from fairsquare.core.release.missing import Demand, Missing, listed
 from fairsquare.core.release.proof import gap_demands, point_demands, wheel_demands
 from fairsquare.core.weld.job import needs_welding, seam_states, welded

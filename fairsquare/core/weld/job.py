@@ -3,8 +3,8 @@
 from typing import NamedTuple
 
 from fairsquare.core.cut.job import section_states
+from fairsquare.core.done import COUPON_GOOD, CouponMade, WeldMade
 from fairsquare.core.facts import DoneFact, JobFacts, JobSaidFact, MovementFact
-from fairsquare.core.release.done import COUPON_GOOD, CouponMade, WeldMade
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import Holder, SeamFound, SeamPlan, seam_found
 

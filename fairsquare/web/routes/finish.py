@@ -6,8 +6,7 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import finishing
 from fairsquare.actions.spine import spine
-from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.release.done import (
+from fairsquare.core.done import (
     ADVICES,
     FINISHES,
     OUTSIDES,
@@ -21,6 +20,7 @@ from fairsquare.core.release.done import (
     OutsideKind,
     OutsideWork,
 )
+from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.release.handover import LIMITS_OF_ADVICE, finish_items, outside_work, standing
 from fairsquare.store.people import Session
 from fairsquare.web.forms import code_on, whole

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import finishing
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
+from fairsquare.core.done import FixtureSet, HingeLooked, HingeState, Hung, OpeningRead
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import HoldName
 from fairsquare.core.fit.call import understand_gap
@@ -25,7 +26,6 @@ from fairsquare.core.fit.square import SPAN_NAMES, Spans, SquareUp, square_up
 from fairsquare.core.measure.ageing import stands_on
 from fairsquare.core.moves import MOVES, SIMPLE
 from fairsquare.core.release.carried import carried
-from fairsquare.core.release.done import FixtureSet, HingeLooked, HingeState, Hung, OpeningRead
 from fairsquare.core.release.handover import standing
 from fairsquare.core.release.holds import HOLD_TITLES, may_sign
 from fairsquare.core.sheet.model import Sheet

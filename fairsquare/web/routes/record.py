@@ -9,9 +9,9 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import handover
 from fairsquare.actions.spine import spine
+from fairsquare.core.done import COUPON_ENDS, LOOKS, OUTSIDES
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.fit.job import STANDS, hangings
-from fairsquare.core.release.done import COUPON_ENDS, LOOKS, OUTSIDES
 from fairsquare.core.release.handover import LIMITS_OF_ADVICE, finish_items, knowingly_left, standing
 from fairsquare.core.release.record import JobRecord, facts_of
 from fairsquare.core.weld.job import seam_states

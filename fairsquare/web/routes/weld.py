@@ -9,8 +9,8 @@ from fairsquare.actions import finishing
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.cut.job import section_states
+from fairsquare.core.done import COUPON_ENDS, LOOKS, CouponMade, WeldMade
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.release.done import COUPON_ENDS, LOOKS, CouponMade, WeldMade
 from fairsquare.core.release.watching import drifts
 from fairsquare.core.sheet.model import points_by_code
 from fairsquare.core.weld.job import SeamState, needs_welding, seam_states, unplanned_sections, welded

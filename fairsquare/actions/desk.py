@@ -9,6 +9,8 @@ from fairsquare.actions.checking import checked_reading
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact, Stand, Who
+from fairsquare.core.fit.job import fit_said
+from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
 from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.measure.ageing import stands_on
@@ -46,6 +48,10 @@ _PRACTISED = (
     "end practice ",
 )
 """What may be done in practice, by the purposes of its deeds."""
+
+
+_SAME_MM = 0.01
+"""Targets of a gap that differ by no more are one, said in other units."""
 
 
 class Unsure(FairSquareError):
@@ -421,6 +427,7 @@ class Desk:
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
             on = stands_on(view.facts)
+            self._check_listed(view, place, target_mm, tolerance_mm)
             if stand is not None and stand != on:
                 words = "on its wheels" if on == "wheels" else "on the rack"
                 raise Unsure(
@@ -433,6 +440,20 @@ class Desk:
             }
 
         self.in_job(person, key, f"gap {number}", number, work)
+
+    def _check_listed(self, view: JobView, place: str, target_mm: float, tolerance_mm: float) -> None:
+        """Raise `Refused` for a gap that is listed with another target or tolerance: nobody makes a gap fit by saying so."""
+        listed = (fit_said(view.facts) or FitSaid()).gap(place)
+        if listed is None:
+            return
+        same = abs(listed.target_mm - target_mm) <= _SAME_MM and abs(listed.tolerance_mm - tolerance_mm) <= _SAME_MM
+        if not same:
+            raise Refused(
+                f"{listed.place} is listed with {listed.target_mm:g} ± {listed.tolerance_mm:g} mm. "
+                "Change the list where that is wrong.",
+                field="target",
+                value=target_mm,
+            )
 
     def order_readings(
         self, person: Person, key: str, number: str, setup: int, purpose: Purpose, codes: list[str]

@@ -119,6 +119,14 @@ def test_panels_are_set_in_their_order_and_hang_on_their_weatherstrip() -> None:
     assert "Not hung with its weatherstrip on: door." in told
 
 
+def test_what_is_listed_is_judged_by_the_list_whatever_was_said_when_it_was_read() -> None:
+    listed = GapSaid(place="Lid", target_mm=4.0, tolerance_mm=1.0)
+    generous = tuple(gap.model_copy(update={"mm": 9.0, "target_mm": 9.0, "tolerance_mm": 50.0}) for gap in facts().gaps)
+    assert not any("Gaps out" in m.words for m in job_state(facts(gaps=generous)).hold("fit_accepted").missing)
+    job = facts(gaps=generous, said=(said(FitSaid(gaps=(listed,))),))
+    assert any("Gaps out of tolerance: Lid" in m.words for m in job_state(job).hold("fit_accepted").missing)
+
+
 def test_home_by_eye_and_out_by_reading_and_the_reverse() -> None:
     near = DOOR.gaps[0].model_copy(update={"place": "lid", "panel": "", "near": "f5r"})
     bent = [r for r in facts().readings if r.code != "F5R"]

@@ -91,16 +91,28 @@ def fit_fact(facts: JobFacts) -> JobSaidFact | None:
 
 
 def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
-    """Return every gap that is planned or was read, in order."""
+    """Return every gap that is listed or was read, in order. What is listed is judged by what the list says, whatever was said of
+    it when it was read."""
     said = fit_said(facts) or FitSaid()
     names: dict[str, str] = {one.place.casefold(): one.place for one in said.gaps}
     for gap in facts.gaps:
         names.setdefault(gap.place.casefold(), gap.place)
     last: dict[tuple[str, Stand], GapFact] = {(gap.place.casefold(), gap.stand): gap for gap in facts.gaps}
-    return tuple(
-        GapState(place, said.gap(place), last.get((key, "rack")), last.get((key, "wheels")))
-        for key, place in names.items()
-    )
+    found = []
+    for key, place in names.items():
+        listed = said.gap(place)
+        rack, wheels = (_by_list(last.get((key, stand)), listed) for stand in _STANDS)
+        found.append(GapState(place, listed, rack, wheels))
+    return tuple(found)
+
+
+_STANDS: tuple[Stand, Stand] = ("rack", "wheels")
+
+
+def _by_list(gap: GapFact | None, listed: GapSaid | None) -> GapFact | None:
+    if gap is None or listed is None:
+        return gap
+    return gap.model_copy(update={"target_mm": listed.target_mm, "tolerance_mm": listed.tolerance_mm})
 
 
 def hung_work(facts: JobFacts, panel: str) -> list[DoneFact]:

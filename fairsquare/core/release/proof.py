@@ -5,7 +5,7 @@ Nobody overrides what is missing, old or read under load; a lead may let other t
 
 from collections.abc import Iterator, Mapping
 
-from fairsquare.core.cut.job import section_states
+from fairsquare.core.cut.job import section_states, unplanned
 from fairsquare.core.facts import GapFact, HoldName, JobFacts
 from fairsquare.core.fit.job import (
     GapState,
@@ -282,11 +282,13 @@ def _parts(facts: JobFacts) -> Demand:
 
 def _cuts(facts: JobFacts) -> Demand:
     states = section_states(facts)
+    words = [*(words for state in states for words in state.wanting)]
+    words += [f"{member}: decided to come off, and not planned" for member in unplanned(facts)]
     return Demand(
         name="cuts",
         title="What was planned to be cut is cut",
         evidence=f"{len(states)} done" if states else "nothing is cut",
-        missing=tuple(Missing(words=f"{words}.", overridable=True) for state in states for words in state.wanting),
+        missing=tuple(Missing(words=f"{one}.", overridable=True) for one in words),
         todo="Make the cut and tick the welds, or plan it anew.",
         page="cuts",
     )

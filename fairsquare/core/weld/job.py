@@ -4,9 +4,11 @@ from typing import NamedTuple
 
 from fairsquare.core.cut.job import section_states
 from fairsquare.core.done import COUPON_GOOD, CouponMade, WeldMade
+from fairsquare.core.errors import FairSquareError
 from fairsquare.core.facts import DoneFact, JobFacts, JobSaidFact, MovementFact
 from fairsquare.core.weld.bonding import BondSaid
-from fairsquare.core.weld.seam import Holder, SeamFound, SeamPlan, seam_found
+from fairsquare.core.weld.seam import Holder, SeamFound, SeamPlan, seam_found, settings_of
+from fairsquare.core.weld.settings import SettingsFound
 
 SAME_SHEET_MM = 0.05
 
@@ -16,7 +18,6 @@ class SeamState(NamedTuple):
 
     fact: JobSaidFact
     plan: SeamPlan
-    found: SeamFound
     coupons: tuple[DoneFact, ...]
     log: tuple[DoneFact, ...]
 
@@ -24,6 +25,19 @@ class SeamState(NamedTuple):
     def number(self) -> int:
         """Its number in the job."""
         return self.fact.subject
+
+    @property
+    def settings(self) -> SettingsFound | None:
+        """Its settings, where they can be worked out."""
+        try:
+            return settings_of(self.plan)
+        except FairSquareError:
+            return None
+
+    @property
+    def found(self) -> SeamFound:
+        """Everything that follows from its plan, the order of its welds too: for many welds that takes seconds, once."""
+        return seam_found(self.plan)
 
     @property
     def last(self) -> dict[str, WeldMade]:
@@ -43,7 +57,7 @@ class SeamState(NamedTuple):
     @property
     def coupon(self) -> DoneFact | None:
         """The accepted coupon that speaks of this seam as it is planned now."""
-        governing = self.found.settings.governing_mm if self.found.settings else None
+        governing = self.settings.governing_mm if self.settings else None
         for one in reversed(self.coupons):
             made = one.what
             if (
@@ -64,8 +78,8 @@ class SeamState(NamedTuple):
         name = self.plan.name
         if not self.plan.welds:
             return f"{name}: its welds are not planned."
-        if self.found.fault is not None:
-            return f"{name}: {self.found.fault.title}"
+        if self.settings is None:
+            return f"{name}: its settings cannot be worked out."
         if self.coupon is None:
             refused = "the last one was not accepted" if self.coupons else "none is made"
             return f"{name}: no accepted coupon for these sheets, {refused}."
@@ -91,7 +105,7 @@ def seam_states(facts: JobFacts) -> tuple[SeamState, ...]:
         own = [fact for fact in facts.done if fact.taken_back is None]
         coupons = tuple(f for f in own if isinstance(f.what, CouponMade) and f.what.seam == one.subject)
         log = tuple(f for f in own if isinstance(f.what, WeldMade) and f.what.seam == one.subject)
-        found.append(SeamState(one, one.seam, seam_found(one.seam), coupons, log))
+        found.append(SeamState(one, one.seam, coupons, log))
     return tuple(sorted(found, key=lambda state: state.number))
 
 

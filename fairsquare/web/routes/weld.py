@@ -107,7 +107,7 @@ def coupon(request: Request, number: str, seam: int, form: Form = Depends(sent_f
         end = form.text("end")
         if end not in COUPON_ENDS:
             raise Refused("How did it end when it was pulled apart?", field="end", value=end[:20])
-        if state.found.settings is None:
+        if state.settings is None:
             raise Refused("Say first what is welded: there are no settings yet.", field="settings", value="")
         for field in ("settings", "made_by"):
             if not form.text(field).strip():
@@ -119,7 +119,7 @@ def coupon(request: Request, number: str, seam: int, form: Form = Depends(sent_f
             seam=seam,
             process=state.plan.process,
             metal=state.plan.metal,
-            governing_mm=state.found.settings.governing_mm,
+            governing_mm=state.settings.governing_mm,
             settings=form.text("settings").strip()[:120],
             made_by=form.text("made_by").strip()[:120],
             end=end,
@@ -258,7 +258,7 @@ def _seam(
     desk = desk_of(request)
     view = desk.view(number)
     state = finishing.seam_of(view, seam)
-    settings = state.found.settings
+    settings = state.settings
     before = []
     if settings is not None:
         governing = settings.governing_mm

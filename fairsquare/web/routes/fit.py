@@ -18,12 +18,14 @@ from fairsquare.core.fit.job import (
     fit_said,
     gap_fits,
     gap_states,
+    near_points,
     open_fit_findings,
     panel_states,
 )
 from fairsquare.core.fit.said import WAYS, FitSaid
 from fairsquare.core.fit.square import SPAN_NAMES, Spans, SquareUp, square_up
 from fairsquare.core.measure.ageing import stands_on
+from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.moves import MOVES, SIMPLE
 from fairsquare.core.release.carried import carried
 from fairsquare.core.release.handover import standing
@@ -312,6 +314,7 @@ def _page(
         at="fit",
         states=gap_states(view.facts),
         fits=gap_fits,
+        beside=_beside(view),
         said=fit_said(view.facts),
         older=[gap for gap in view.facts.gaps if last[(gap.place.casefold(), gap.stand)] != gap.id],
         hold=view.state.hold("fit_accepted"),
@@ -326,6 +329,17 @@ def _page(
         log=view.facts.movements[-8:][::-1],
         call_unit=unit_of(request.cookies.get("call_unit", "mm")),
     )
+
+
+def _beside(view: JobView) -> dict[str, list[tuple[str, PointJudgement]]]:
+    """Return the points that speak of each gap, as they are judged by their readings."""
+    sheet, picture = view.facts.sheet, view.state.picture
+    if sheet is None or picture is None:
+        return {}
+    return {
+        one.place: [(code, picture.judged[code]) for code in near_points(sheet, one.said)]
+        for one in gap_states(view.facts)
+    }
 
 
 def _free_spans(view: JobView) -> int:

@@ -2,9 +2,11 @@
 
 import json
 import re
+from io import BytesIO
 
 import pymysql
 import pytest
+from pypdf import PdfReader
 
 from fairsquare.actions import finishing
 from fairsquare.core.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
@@ -468,6 +470,8 @@ def test_the_whole_way_to_the_link(as_role, desk, persons, welding, url) -> None
     assert "Name them" in solveig.post(base, 422, record=digest, audience="payer", named="", days="30")
     page = solveig.post(base, record=digest, audience="payer", named="Mutual of the Isles", days="30")
     code = re.search(r"/handover/([\w-]+)\"", page).group(1)
+    owners = solveig.post(base, record=digest, audience="owner", named="The ferry line", days="30")
+    owners = re.search(r"/handover/([\w-]+)\"", owners).group(1)
     solveig.http.cookies.clear()
     for path in ("", "?whole=1", "/left-out", "/record.json", "/record.zip", "/record.pdf"):
         answer = solveig.http.get(f"/handover/{code}{path}")
@@ -477,6 +481,13 @@ def test_the_whole_way_to_the_link(as_role, desk, persons, welding, url) -> None
     for words in ("is released", "This record is whole", "lash what is carried", "Corran tyres"):
         assert words in shown
     assert solveig.http.get(f"/handover/{code}/record.json").json()["number"] == welding
+    assert "Readings, as they were called" not in solveig.get(f"/handover/{owners}"), "the owner's is short"
+    assert "Readings, as they were called" in solveig.get(f"/handover/{owners}?whole=1")
+    many = [
+        len(PdfReader(BytesIO(solveig.http.get(f"/handover/{owners}/record.pdf{whole}").content)).pages)
+        for whole in ("", "?whole=1")
+    ]
+    assert many[0] < 3 < many[1]
     by_hand(url, "UPDATE record_link SET expires_at = UTC_TIMESTAMP(6) - INTERVAL 1 MINUTE")
     for path in ("", "/record.json", "/record.pdf", "/left-out"):
         assert "leads nowhere" in solveig.http.get(f"/handover/{code}{path}").text

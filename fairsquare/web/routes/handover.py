@@ -49,10 +49,11 @@ def as_archive(request: Request, code: str) -> Response:
 
 
 @router.get("/handover/{code}/record.pdf")
-def as_pdf(request: Request, code: str) -> Response:
-    """Return the record as PDF."""
+def as_pdf(request: Request, code: str, whole: bool = False) -> Response:
+    """Return the record as PDF: to the owner in short, unless the whole is asked for."""
     linked, body = _linked(request, code)
-    made = record_paper(request, linked.sha256, body).result()
+    short = linked.audience == "owner" and not whole
+    made = record_paper(request, linked.sha256, body, short=short).result()
     return _private(download(made, "application/pdf", file_name(body, "pdf"), inline=True))
 
 

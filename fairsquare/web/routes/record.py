@@ -128,18 +128,19 @@ def show_record(request: Request, sha256: str, session: Session = Depends(signed
     )
 
 
-def record_paper(request: Request, sha256: str, body: str) -> Future[bytes]:
-    """Have the PDF of a record made, once."""
+def record_paper(request: Request, sha256: str, body: str, *, short: bool = False) -> Future[bytes]:
+    """Have the PDF of a record made, once; `short` is the owner's."""
 
     def page() -> str:
         context = record_context(record_of(body))
         if context["drawing"]:
             context["drawing"] = drawn_on_paper(context["drawing"])
         style = (STATIC / "print.css").as_uri()
-        return templates.get_template("record_print.html").render(sha256=sha256, style=style, **context)
+        template = "handover_print.html" if short else "record_print.html"
+        return templates.get_template(template).render(sha256=sha256, style=style, **context)
 
     papers: Papers = request.app.state.papers
-    return papers.order(sha256, page)
+    return papers.order(f"{sha256} short" if short else sha256, page)
 
 
 def checked_record(request: Request, body: str) -> RecordCheck:

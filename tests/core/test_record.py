@@ -10,10 +10,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fairsquare.core.facts import PhotoFact
+from fairsquare.core.measure.ageing import aged
 from fairsquare.core.release.record import JobRecord, make_record, recompute
 from fairsquare.files.chain import chain_findings
 from fairsquare.files.records import check_record, record_archive, record_as_csv, sealed
-from tests.core.facts import facts, reading, signed, who
+from tests.core.facts import facts, movement, reading, signed, who
 
 VEHICLE = {"vehicle": "Dunlin", "construction": "unibody", "vin": "", "hit_where": "front", "hit_from_deg": 45}
 
@@ -155,6 +156,16 @@ def test_a_figure_that_does_not_follow_is_found_even_when_the_seal_is_made_anew(
     assert check.whole
     assert not check.follows
     assert any("/results/points/F5R/after/deviation/0" in finding for finding in check.findings)
+
+
+def test_a_reading_that_is_said_to_be_fresh_and_is_not_is_found() -> None:
+    job = facts(movements=(movement("hinge"),))
+    forged = make_record(job, VEHICLE, who(59), software="test", workshop="a test")
+    where = [one.where for one in recompute(forged)]
+    assert "/readings/6/stale" in where
+    assert "/gaps/0/stale" in where
+    honest = make_record(aged(job), VEHICLE, who(59), software="test", workshop="a test")
+    assert recompute(honest) == ()
 
 
 @settings(max_examples=100, deadline=None)

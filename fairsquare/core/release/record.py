@@ -42,6 +42,7 @@ from fairsquare.core.facts import (
     Who,
     WorthFact,
 )
+from fairsquare.core.measure.ageing import aged
 from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.measure.picture import Joined, Picture, PlacedPoint, current_setup, first_picture, picture_of
 from fairsquare.core.measure.setup import SetupFit
@@ -193,12 +194,26 @@ def facts_of(record: JobRecord) -> JobFacts:
 
 
 def recompute(record: JobRecord) -> tuple[Disagreement, ...]:
-    """Work the results out anew from the facts and return every figure that does not agree (to 1e-9 of its size)."""
+    """Work the results out anew from the facts, and what is old from the moves; return all that differs (by 1e-9 of its size)."""
+    facts = facts_of(record)
     try:
-        follows = results_of(facts_of(record))
+        follows = results_of(facts)
     except FairSquareError as fault:
         return (Disagreement(where="/results", stands="figures", follows=f"none: {fault.title}"),)
-    return tuple(_compare("/results", record.results.model_dump(mode="json"), follows.model_dump(mode="json")))
+    wrong = _compare("/results", record.results.model_dump(mode="json"), follows.model_dump(mode="json"))
+    return (*_wrongly_fresh(facts), *wrong)
+
+
+def _wrongly_fresh(facts: JobFacts) -> list[Disagreement]:
+    """Return the readings and gaps that are marked old, or not, otherwise than the moves of the record have it."""
+    again = aged(facts)
+    found = []
+    for name in ("readings", "gaps"):
+        pairs = zip(getattr(facts, name), getattr(again, name), strict=True)
+        for k, (stands, follows) in enumerate(pairs):
+            if stands.stale != follows.stale:
+                found.append(Disagreement(where=f"/{name}/{k}/stale", stands=stands.stale, follows=follows.stale))
+    return found
 
 
 def _point(code: str, before: dict[str, PointJudgement], picture: Picture | None) -> PointRecord:

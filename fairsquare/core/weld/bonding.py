@@ -99,7 +99,7 @@ class ProductSaid(Model):
 
 
 class BondSaid(Model):
-    """Products, steps in order at a temperature, and the surfaces. `none`: why nothing is bonded or sealed before welding."""
+    """Products, steps in order at a temperature, and the surfaces."""
 
     temperature_c: Annotated[float, Field(ge=-60, le=200)] = 20.0
     products: Many[ProductSaid] = ()

@@ -132,8 +132,3 @@ def needs_welding(facts: JobFacts) -> bool:
 def welded(facts: JobFacts) -> MovementFact | None:
     """Return when final welding was recorded as done."""
     return next((move for move in reversed(facts.movements) if move.what == "welded"), None)
-
-
-def holders_off(facts: JobFacts) -> tuple[str, ...]:
-    """Return what only held the part and came off, as its moves say it."""
-    return tuple(move.words for move in facts.movements if move.what == "holder")

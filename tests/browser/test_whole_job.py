@@ -166,6 +166,8 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
         keys.write(text)
     keys.press("Enter")
     page.wait_for_url("**/fit")
+    page.wait_for_load_state("load")
+    expect(page.locator("#call")).to_be_focused()
     keys.write("gap lid to right fender 4.1")
     expect(page.locator("#understood")).to_contain_text("Enter takes it")
     keys.press("Enter")

@@ -5,7 +5,7 @@ from typing import Literal, NamedTuple
 
 from fairsquare.core.done import HingeLooked, Hung
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.facts import DoneFact, GapFact, JobFacts, JobSaidFact, Stand
+from fairsquare.core.facts import GapFact, JobFacts, JobSaidFact, Stand
 from fairsquare.core.fit.hang import HangPanel, Hinge, HingeRange, PanelGap, PanelHung, hang_panel
 from fairsquare.core.fit.said import WAYS, FitSaid, GapSaid, PanelSaid
 from fairsquare.core.measure.picture import Picture
@@ -115,9 +115,17 @@ def _by_list(gap: GapFact | None, listed: GapSaid | None) -> GapFact | None:
     return gap.model_copy(update={"target_mm": listed.target_mm, "tolerance_mm": listed.tolerance_mm})
 
 
-def hung_work(facts: JobFacts, panel: str) -> list[DoneFact]:
+def hung_work(facts: JobFacts, panel: str) -> list[Hung]:
     """Return every trial hanging of a panel, and every taking off."""
-    return [one for one in facts.done if isinstance(one.what, Hung) and one.what.panel == panel and not one.taken_back]
+    return [
+        one.what for one in facts.done if isinstance(one.what, Hung) and one.what.panel == panel and not one.taken_back
+    ]
+
+
+def hangs_on_strip(facts: JobFacts, panel: str) -> bool:
+    """Say whether a panel hangs, with its weatherstrip on."""
+    trials = hung_work(facts, panel)
+    return bool(trials) and trials[-1].strip and not trials[-1].off
 
 
 def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tuple[PanelState, ...]:
@@ -130,14 +138,13 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
     found: list[PanelState] = []
     for panel in said.panels:
         own = tuple(one for one in states if one.said is not None and one.said.panel == panel.name)
-        work = hung_work(facts, panel.name)
+        trials = hung_work(facts, panel.name)
         looked = {
             one.what.hinge: one.what
             for one in facts.done
             if isinstance(one.what, HingeLooked) and one.what.panel == panel.name and not one.taken_back
         }
         hung, fault = _hang(panel, own, stand, weight_on=weight_on)
-        trials = [one.what for one in work if isinstance(one.what, Hung)]
         found.append(
             PanelState(
                 panel,
@@ -145,7 +152,7 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
                 sum(not one.off for one in trials),
                 sum(one.minutes for one in trials),
                 bool(trials) and not trials[-1].off,
-                bool(trials) and trials[-1].strip and not trials[-1].off,
+                hangs_on_strip(facts, panel.name),
                 own,
                 hung,
                 fault,

@@ -7,7 +7,7 @@ from fairsquare.core.done import OUTSIDES, Finished, FinishItem, LeftOut, Outsid
 from fairsquare.core.facts import ClockFact, DoneFact, JobFacts
 from fairsquare.core.measure.picture import Picture
 from fairsquare.core.release.missing import Demand, Missing, listed
-from fairsquare.core.release.proof import gap_demands, point_demands, wheel_demands
+from fairsquare.core.release.proof import gap_demands, point_demands, setup_demand, wheel_demands
 from fairsquare.core.weld.job import needs_welding, seam_states, welded
 
 LIMITS_OF_ADVICE = (
@@ -84,23 +84,14 @@ def _demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> Ite
         todo="Open the hold point: it says what it lacks.",
         page="holds/fit_accepted",
     )
-    after = welded(facts)
     yield _welds(facts)
-    if picture is None:
-        yield Demand(
-            name="setup",
-            title="A set-up is valid",
-            evidence="",
-            missing=(Missing(words="No point is measured: there is no set-up in force."),),
-            todo="Set up and read the reference points again.",
-            page="set-up",
-        )
-    else:
+    yield setup_demand(picture)
+    if picture is not None:
         consented = {code for one in left_out(facts) for code in one.codes}
         for demand in point_demands(facts, picture):
             yield _with_consent(demand, picture, consented) if demand.name == "fair" else demand
     yield from wheel_demands(facts)
-    yield from gap_demands(facts, after=after.by.at if after else "")
+    yield from gap_demands(facts, after_welding=welded(facts) is not None)
     yield _finish(facts)
     yield from (_outside(facts, what) for what in OUTSIDES)
     clocks = running(facts)

@@ -7,18 +7,11 @@ from collections.abc import Iterator, Mapping
 
 from fairsquare.core.cut.job import section_states, unplanned
 from fairsquare.core.facts import GapFact, HoldName, JobFacts
-from fairsquare.core.fit.job import (
-    GapState,
-    fit_findings,
-    fit_said,
-    gap_fits,
-    gap_states,
-    open_fit_findings,
-    panel_states,
-)
+from fairsquare.core.fit.job import GapState, fit_findings, fit_said, gap_fits, gap_states, hangs_on_strip
 from fairsquare.core.intake.parts import part_states
 from fairsquare.core.measure.ageing import stands_on
 from fairsquare.core.measure.picture import Picture
+from fairsquare.core.moves import MOVES
 from fairsquare.core.release.carried import carried
 from fairsquare.core.release.missing import Demand, Missing, count, listed
 from fairsquare.core.release.watching import drifts
@@ -40,8 +33,22 @@ def _demands(facts: JobFacts, picture: Picture | None, before: Mapping[HoldName,
         todo="Open the hold point: it says what it lacks.",
         page=f"holds/{next(iter(before))}" if before else "",
     )
+    yield setup_demand(picture)
+    if picture is not None:
+        yield from point_demands(facts, picture)
+    yield from wheel_demands(facts)
+    yield from gap_demands(facts)
+    yield _findings(facts, picture)
+    yield _parts(facts)
+    yield _cuts(facts)
+    yield _coupons(facts)
+    yield _products(facts)
+
+
+def setup_demand(picture: Picture | None) -> Demand:
+    """Return that a set-up is there in which the points are measured."""
     if picture is None:
-        yield Demand(
+        return Demand(
             name="setup",
             title="A set-up is valid",
             evidence="",
@@ -49,30 +56,8 @@ def _demands(facts: JobFacts, picture: Picture | None, before: Mapping[HoldName,
             todo="Set up and read the reference points again.",
             page="set-up",
         )
-    else:
-        yield Demand(
-            name="setup",
-            title="A set-up is valid",
-            evidence=f"set-up {picture.setup.number}, {picture.setup.instrument}, on {listed(picture.relied_on)}",
-        )
-        yield from point_demands(facts, picture)
-    yield from wheel_demands(facts)
-    yield from gap_demands(facts)
-    findings = open_fit_findings(facts, picture)
-    yield Demand(
-        name="findings",
-        title="Fit and measurement do not contradict each other",
-        evidence="they agree"
-        if not fit_findings(facts, picture)
-        else "every contradiction is settled, with its reason",
-        missing=tuple(Missing(words=f"{one.words} Settle it.") for one in findings),
-        todo="Read again what may be wrong, or write why both are right.",
-        page="fit#findings",
-    )
-    yield _parts(facts)
-    yield _cuts(facts)
-    yield _coupons(facts)
-    yield _products(facts)
+    rests = f"set-up {picture.setup.number}, {picture.setup.instrument}, on {listed(picture.relied_on)}"
+    return Demand(name="setup", title="A set-up is valid", evidence=rests)
 
 
 def point_demands(facts: JobFacts, picture: Picture) -> Iterator[Demand]:
@@ -102,8 +87,7 @@ def point_demands(facts: JobFacts, picture: Picture) -> Iterator[Demand]:
         todo="Let go of every chain, then read them again.",
         page="set-up" if left else "measure",
     )
-    last = max((move.by.at for move in facts.movements if move.what not in ("sight", "holder")), default="")
-    moved = next((move for move in facts.movements if move.by.at == last), None) if last else None
+    moved = next((move for move in reversed(facts.movements) if MOVES[move.what].points), None)
     yield Demand(
         name="fresh",
         title="Read after the last time anything moved",
@@ -188,8 +172,11 @@ def wheel_demands(facts: JobFacts) -> Iterator[Demand]:
     )
 
 
-def gap_demands(facts: JobFacts, *, after: str = "") -> Iterator[Demand]:
-    """Yield what is demanded of the gaps: planned, read on the rack and on the wheels, within; `after` a moment, on wheels only."""
+def gap_demands(facts: JobFacts, *, after_welding: bool = False) -> Iterator[Demand]:
+    """Yield what is demanded of the gaps: listed, read on the rack and on the wheels, within; after welding on the wheels only.
+
+    Welding makes every gap old that was read before it.
+    """
     said = fit_said(facts)
     if said is not None and said.none_hung and not facts.gaps:
         yield Demand(name="gaps", title="Gaps are read", evidence=f"nothing is hung on it: “{said.none_hung}”")
@@ -205,7 +192,7 @@ def gap_demands(facts: JobFacts, *, after: str = "") -> Iterator[Demand]:
             page="fit/panels",
         )
         return
-    if not after:
+    if not after_welding:
         never = [one.place for one in states if one.rack is None]
         yield Demand(
             name="gaps_rack",
@@ -216,17 +203,18 @@ def gap_demands(facts: JobFacts, *, after: str = "") -> Iterator[Demand]:
             page="fit",
         )
     yield _strips(facts)
-    yield from _wheel_gaps(facts, states, after)
+    yield from _wheel_gaps(facts, states, after_welding=after_welding)
 
 
 def _strips(facts: JobFacts) -> Demand:
     """Return that every panel hangs on its weatherstrip: without it a gap shows what it will not be."""
-    panels = panel_states(facts, stands_on(facts))
-    bare = [one.said.name for one in panels if not one.strip]
+    said = fit_said(facts)
+    panels = [one.name for one in said.panels] if said else []
+    bare = [name for name in panels if not hangs_on_strip(facts, name)]
     return Demand(
         name="strips",
         title="Panels hang on their weatherstrip",
-        evidence=", ".join(one.said.name for one in panels) or "no panel is listed",
+        evidence=", ".join(panels) or "no panel is listed",
         missing=(Missing(words=f"Not hung with its weatherstrip on: {listed(bare)}.", overridable=True),)
         if bare
         else (),
@@ -235,10 +223,10 @@ def _strips(facts: JobFacts) -> Demand:
     )
 
 
-def _wheel_gaps(facts: JobFacts, states: tuple[GapState, ...], after: str) -> Iterator[Demand]:
+def _wheel_gaps(facts: JobFacts, states: tuple[GapState, ...], *, after_welding: bool) -> Iterator[Demand]:
     read: list[tuple[str, GapFact]] = [(one.place, one.wheels) for one in states if one.wheels is not None]
     never = [one.place for one in states if one.wheels is None]
-    old = [place for place, gap in read if gap.stale or gap.by.at <= after]
+    old = [place for place, gap in read if gap.stale]
     wide = [place for place, gap in read if place not in old and not gap_fits(gap)]
     missing = []
     if never:
@@ -248,7 +236,7 @@ def _wheel_gaps(facts: JobFacts, states: tuple[GapState, ...], after: str) -> It
     on_rack = stands_on(facts) == "rack"
     yield Demand(
         name="gaps_wheels",
-        title="Gaps are read on the wheels" + (", after welding" if after else ""),
+        title="Gaps are read on the wheels" + (", after welding" if after_welding else ""),
         evidence=f"{len(states)} of {len(states)}",
         missing=tuple(missing),
         todo="Let it down on its wheels, record that, and call them again." if on_rack else "Call them again.",
@@ -261,6 +249,18 @@ def _wheel_gaps(facts: JobFacts, states: tuple[GapState, ...], after: str) -> It
         missing=(Missing(words=f"Gaps out of tolerance: {listed(wide)}.", overridable=True),) if wide else (),
         todo="The panel's page says how far to move which hinge, or that the structure is out.",
         page="fit/panels",
+    )
+
+
+def _findings(facts: JobFacts, picture: Picture | None) -> Demand:
+    found, settled = fit_findings(facts, picture), {one.finding for one in facts.settlements}
+    return Demand(
+        name="findings",
+        title="Fit and measurement do not contradict each other",
+        evidence="every contradiction is settled, with its reason" if found else "they agree",
+        missing=tuple(Missing(words=f"{one.words} Settle it.") for one in found if one.key not in settled),
+        todo="Read again what may be wrong, or write why both are right.",
+        page="fit#findings",
     )
 
 

@@ -30,7 +30,7 @@ from fairsquare.core.measure.ageing import stands_on
 from fairsquare.core.moves import MOVES
 from fairsquare.core.release.handover import finish_items
 from fairsquare.core.sheet.model import find_point, points_by_code
-from fairsquare.core.weld.bonding import BondSaid, check_bond
+from fairsquare.core.weld.bonding import BondSaid, check_bond, timeline_of
 from fairsquare.core.weld.job import SeamState, bond_said, needs_welding, seam_states
 from fairsquare.core.weld.seam import SeamPlan, check_seam
 from fairsquare.store import clocks, damage, finishing, measuring
@@ -347,7 +347,11 @@ _CHECKS: dict[type, Callable[[JobView, Any], None]] = {
 
 
 def gaps_before_filler(view: JobView) -> str:
-    """Return why filler and paint wait for the gaps, in words; empty where they were read once more."""
+    """Return why filler and paint wait, in words: for welding to be done, and for the gaps to be read once more after it."""
+    if needs_welding(view.facts) and not view.state.welded:
+        return (
+            "Before filler and paint the gaps are read once more, after welding. Final welding is not recorded as done."
+        )
     demand = next((one for one in view.state.hold("released").demands if one.name == "gaps_wheels"), None)
     if demand is None or demand.met:
         return ""
@@ -398,11 +402,26 @@ def start_clock(
 
 
 def end_clock(desk: Desk, person: Person, key: str, number: str, clock: int, words: str) -> None:
-    """End a clock."""
+    """End a clock. A product whose working time ends so is closed: its curing begins to count. An ended one stays as it is."""
     check_may(person, "measure")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        clocks.end(connection, view.job.id, clock, words.strip()[:500], person.id)
+        own = next((one for one in view.facts.clocks if one.id == clock), None)
+        if own is None:
+            raise Refused("There is no such clock in this job.", field="clock", value=clock)
+        if own.ended is not None:
+            return {}
+        clocks.end(connection, clock, words.strip()[:500], person.id)
+        cure = _cure_min(view, own.product) if own.kind == "open" else 0.0
+        if cure > 0:
+            clocks.start(connection, view.job.id, "cure", own.product, f"{own.product} cures", cure, person.id)
         return {}
 
     desk.in_job(person, key, f"clock end {number} {clock}", number, work)
+
+
+def _cure_min(view: JobView, product: str) -> float:
+    """Return how long a product takes to cure at the temperature of the bonding, minutes; 0 where it does not, or nobody knows."""
+    line = timeline_of(bond_said(view.facts) or BondSaid())
+    timed = line.products.get(product) if line else None
+    return timed.cured_min - timed.closed_min if timed and timed.cured_min is not None else 0.0

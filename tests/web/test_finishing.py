@@ -416,6 +416,8 @@ def test_bonding_says_before_a_cartridge_is_opened_whether_the_steps_fit(as_role
     ngozi.post(f"/jobs/{job}/clocks/{clock.id}/end")
     kinds = [(one.kind, one.minutes, one.ended is not None) for one in desk.view(job).facts.clocks]
     assert kinds == [("open", 15.0, True), ("cure", 60.0, False)], "closed, it begins to cure"
+    ngozi.post(f"/jobs/{job}/clocks/{clock.id}/end")
+    assert len(desk.view(job).facts.clocks) == 2, "it is closed once, however often that is said"
 
 
 def test_the_whole_way_to_the_link(as_role, desk, persons, welding, url) -> None:
@@ -423,6 +425,8 @@ def test_the_whole_way_to_the_link(as_role, desk, persons, welding, url) -> None
     for name in ("a", "b", "c"):
         weld(ngozi, welding, name)
     filler = finishing.note(desk, technician, key(), welding, FinishItem(what="filler", words="filler and paint"))
+    before = ngozi.post(f"/jobs/{welding}/finish", 409, do="finished", item=str(filler))
+    assert "Final welding is not recorded as done" in before
     ngozi.post(f"/jobs/{welding}/weld")
     assert desk.view(welding).state.may_weld, "welding is behind"
     assert "that is recorded already" in ngozi.post(f"/jobs/{welding}/weld", 409).lower()

@@ -22,7 +22,7 @@ from fairsquare.drawings.timeline import timeline_drawing
 from fairsquare.store import clocks
 from fairsquare.store.people import Session
 from fairsquare.web.forms import number_of, whole
-from fairsquare.web.page import Form, desk_of, go_to, job_path, local_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.row_editor import asks_for_more, row_page
 from fairsquare.web.seam_forms import BOND_ROWS, bond_rows, bond_typed
 
@@ -85,21 +85,11 @@ def start(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
 @router.post("/jobs/{number}/clocks/{clock}/end")
 def end(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
     """End a clock; where a product was closed, its curing begins to count."""
-    desk, person = desk_of(request), form.session.person
     try:
-        view = desk.view(number)
-        own = next((one for one in view.facts.clocks if one.id == clock and one.ended is None), None)
-        finishing.end_clock(desk, person, form.key, number, clock, form.text("words"))
-        line = timeline_of(bond_said(view.facts) or BondSaid())
-        timed = line.products.get(own.product) if line and own else None
-        if own and own.kind == "open" and timed and timed.cured_min is not None:
-            cure = timed.cured_min - timed.closed_min
-            if cure > 0:
-                label = f"{own.product} cures"
-                finishing.start_clock(desk, person, f"{form.key[:50]}-cure", number, "cure", own.product, label, cure)
+        finishing.end_clock(desk_of(request), form.session.person, form.key, number, clock, form.text("words"))
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault)
-    return go_to(local_path(form.text("back") or job_path(number, "bond")))
+    return go_to(job_path(number, "bond"))
 
 
 @router.get("/clocks")

@@ -8,16 +8,12 @@ from fairsquare.actions.bell import Bell
 from fairsquare.actions.checking import checked_reading
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact, Stand, Who
-from fairsquare.core.fit.job import fit_said
-from fairsquare.core.fit.said import FitSaid
+from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact, Who
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
-from fairsquare.core.lengths import Unit, read_length
-from fairsquare.core.measure.ageing import stands_on
 from fairsquare.core.measure.drift import FEWEST_MOVED, moved_references
 from fairsquare.core.measure.observations import SetupKind
 from fairsquare.core.measure.picture import counting, current_setup, reference_readings
-from fairsquare.core.measure.tools import ShopTool, ToolKind
+from fairsquare.core.measure.tools import ShopTool
 from fairsquare.core.moves import MOVES, SIMPLE, Moved
 from fairsquare.core.release.holds import JobState, may_sign
 from fairsquare.core.release.record import make_record
@@ -293,43 +289,6 @@ class Desk:
 
         self.in_job(person, key, f"decide {number} {reading}", number, work)
 
-    def add_tool(
-        self, person: Person, key: str, name: str, kind: ToolKind, sigma_mm: float, **reach: float | None
-    ) -> int:
-        """Add a measuring tool that the shop owns. `reach`: from_mm, to_mm, pointer_mm, pin_mm."""
-        check_may(person, "decide")
-        name = " ".join(name.split())
-        if not 2 <= len(name) <= 120:
-            raise Refused("Name the tool, in 2 to 120 letters, as people call it.", field="name", value=name)
-        if not 0 < sigma_mm <= 100:
-            raise Refused(
-                "Give how well it reads, above 0 and up to 100 mm, such as 1.", field="sigma_mm", value=sigma_mm
-            )
-        for field, value in reach.items():
-            if value is not None and not 0 < value <= 50_000:
-                raise Refused("This should be above 0 and up to 50 m.", field=field, value=value)
-        if kind == "gauges" and reach.get("pin_mm") is None:
-            raise Refused(
-                "How wide is a pin of this set? “Half a pin left” is then a reading.", field="pin_mm", value=None
-            )
-        answer = self.once(
-            person,
-            key,
-            "add tool",
-            lambda c: {"id": tools.add_tool(c, name, kind, sigma_mm, person.id, **reach)},
-        )
-        return int(answer["id"])
-
-    def retire_tool(self, person: Person, key: str, tool: int) -> None:
-        """Retire a tool: it is offered no more, and stays with the readings that it made."""
-        check_may(person, "decide")
-
-        def work(connection: Connection) -> dict[str, Any]:
-            tools.retire_tool(connection, tool, person.id)
-            return {}
-
-        self.once(person, key, f"retire tool {tool}", work)
-
     def tools(self) -> tuple[ShopTool, ...]:
         """Return the tools that the shop owns and uses."""
         return self.database.run(tools.shop_tools)
@@ -396,64 +355,6 @@ class Desk:
         """Record a move as part of a deed, in the set-up in force."""
         setup = view.setup.number if view.setup else None
         return measuring.record_move(connection, view.job.id, setup, what, words, person.id)
-
-    def read_gap(
-        self,
-        person: Person,
-        key: str,
-        number: str,
-        place: str,
-        said: str,
-        target: str,
-        tolerance: str,
-        unit: Unit,
-        stand: Stand | None = None,
-    ) -> None:
-        """Record a gap; the three lengths are texts in any unit. `stand`: None where it stands by the log.
-
-        Raises `Unsure` for a gap on the wheels of a vehicle that is on the rack by the log, and the reverse.
-        """
-        check_may(person, "measure")
-        place = place.strip()
-        if not place or len(place) > 120:
-            raise Refused("Say where the gap is, such as “lid to right fender, front”.", field="place", value=place)
-        mm = float(read_length(said, unit, field="said").mm)
-        target_mm = float(read_length(target, unit, field="target").mm)
-        tolerance_mm = float(read_length(tolerance, unit, field="tolerance").mm)
-        if abs(mm) > 1000 or abs(target_mm) > 1000:
-            raise Refused("That is no gap: it is over a metre.", field="said", value=said)
-        if not 0 < tolerance_mm <= 100:
-            raise Refused("The tolerance should be above 0, up to 100 mm.", field="tolerance", value=tolerance)
-
-        def work(connection: Connection, view: JobView) -> dict[str, Any]:
-            on = stands_on(view.facts)
-            self._check_listed(view, place, target_mm, tolerance_mm)
-            if stand is not None and stand != on:
-                words = "on its wheels" if on == "wheels" else "on the rack"
-                raise Unsure(
-                    f"It stands {words} by the log: record first that it was moved.", field="stand", value=stand
-                )
-            return {
-                "id": measuring.read_gap(
-                    connection, view.job.id, place, said, mm, target_mm, tolerance_mm, on, person.id
-                )
-            }
-
-        self.in_job(person, key, f"gap {number}", number, work)
-
-    def _check_listed(self, view: JobView, place: str, target_mm: float, tolerance_mm: float) -> None:
-        """Raise `Refused` for a gap that is listed with another target or tolerance: nobody makes a gap fit by saying so."""
-        listed = (fit_said(view.facts) or FitSaid()).gap(place)
-        if listed is None:
-            return
-        same = abs(listed.target_mm - target_mm) <= _SAME_MM and abs(listed.tolerance_mm - tolerance_mm) <= _SAME_MM
-        if not same:
-            raise Refused(
-                f"{listed.place} is listed with {listed.target_mm:g} ± {listed.tolerance_mm:g} mm. "
-                "Change the list where that is wrong.",
-                field="target",
-                value=target_mm,
-            )
 
     def order_readings(
         self, person: Person, key: str, number: str, setup: int, purpose: Purpose, codes: list[str]

@@ -20,25 +20,22 @@ from fairsquare.core.done import (
     WeldMade,
 )
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import ClockKind, SaidTopic
-from fairsquare.core.fit.call import understand_gap
-from fairsquare.core.fit.job import fit_findings, fit_said, near_points
+from fairsquare.core.facts import SaidTopic
+from fairsquare.core.fit.job import fit_said, near_points
 from fairsquare.core.fit.said import FitSaid, check_fit_said
 from fairsquare.core.fit.square import SquareUp, square_up
-from fairsquare.core.lengths import Unit
 from fairsquare.core.measure.ageing import stands_on
 from fairsquare.core.moves import MOVES
 from fairsquare.core.release.handover import finish_items
 from fairsquare.core.sheet.model import find_point, points_by_code
-from fairsquare.core.weld.bonding import BondSaid, check_bond, timeline_of
-from fairsquare.core.weld.job import SeamState, bond_said, needs_welding, seam_states
+from fairsquare.core.weld.bonding import BondSaid, check_bond
+from fairsquare.core.weld.job import SeamState, needs_welding, seam_states
 from fairsquare.core.weld.seam import SeamPlan, check_seam
-from fairsquare.store import clocks, damage, finishing, measuring
+from fairsquare.store import finishing
 from fairsquare.store.database import Connection
 from fairsquare.store.finishing import Said
 from fairsquare.store.people import Person
 
-LONGEST_CLOCK_MIN = 14 * 24 * 60.0
 _DEEDS: dict[str, Deed] = {"coupon": "decide", "left_out": "decide", "advice": "decide", "outside": "decide"}
 """What needs more than the right to measure."""
 
@@ -131,46 +128,6 @@ def _check_seen(view: JobView, topic: SaidTopic, subject: int, seen: int) -> Non
             field="version",
             value=seen,
         )
-
-
-def call_gap(
-    desk: Desk, person: Person, key: str, number: str, call: str, unit: Unit, called_ago_s: float | None = None
-) -> None:
-    """Record a gap as it was called. Raises `Refused` for one that is not listed: a gap without a target says nothing."""
-    check_may(person, "measure")
-
-    def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        heard = understand_gap(call, fit_said(view.facts) or FitSaid(), unit)
-        made = measuring.read_gap(
-            connection,
-            view.job.id,
-            heard.gap.place,
-            heard.said,
-            heard.mm,
-            heard.gap.target_mm,
-            heard.gap.tolerance_mm,
-            stands_on(view.facts),
-            person.id,
-            called_ago_s,
-        )
-        return {"id": made}
-
-    desk.in_job(person, key, f"gap {number}", number, work)
-
-
-def settle_fit(desk: Desk, person: Person, key: str, number: str, finding: str, reason: str) -> None:
-    """Settle a contradiction of a gap and the readings with a reason. Raises `Unsure` for one that is not there (any more)."""
-    check_may(person, "decide")
-    given = reason_of(reason)
-
-    def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        if finding not in {one.key for one in fit_findings(view.facts, view.state.picture)}:
-            raise Unsure(
-                "This contradiction is not there any more: look at the page again.", field="finding", value=finding
-            )
-        return {"id": damage.settle_finding(connection, view.job.id, finding, given, person.id)}
-
-    desk.in_job(person, key, f"settle {number}", number, work)
 
 
 def lower(desk: Desk, person: Person, key: str, number: str, words: str) -> None:
@@ -371,57 +328,3 @@ def take_back(desk: Desk, person: Person, key: str, number: str, event: int) -> 
         return {}
 
     desk.in_job(person, key, f"note back {number} {event}", number, work)
-
-
-def start_clock(
-    desk: Desk, person: Person, key: str, number: str, kind: ClockKind, product: str, label: str, minutes: float
-) -> int:
-    """Start a clock. Foam that is opened is let in, and swells: a move like any other. Raises `Refused` and `Unsure`."""
-    check_may(person, "measure")
-    label = " ".join(label.split())
-    if not 2 <= len(label) <= 120:
-        raise Refused("What does it count? Such as: foam sets.", field="label", value=label[:120])
-    if not 0 < minutes <= LONGEST_CLOCK_MIN:
-        raise Refused("A clock runs for more than 0 minutes, up to 14 days.", field="minutes", value=minutes)
-
-    def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        said = bond_said(view.facts)
-        if product and (said is None or product not in {one.id for one in said.products}):
-            raise Refused(f"{product} is not among the products.", field="product", value=product)
-        running = [
-            one for one in view.facts.clocks if one.ended is None and one.product == product and one.kind == kind
-        ]
-        if product and running:
-            raise Unsure(f"{product}: that clock runs already.", field="product", value=product)
-        foams = {one.id for one in said.products if one.kind == "foam"} if said else set()
-        if kind == "open" and product in foams:
-            desk.moved(connection, view, "foam", f"{product} was opened: foam swells", person)
-        return {"id": clocks.start(connection, view.job.id, kind, product, label, minutes, person.id)}
-
-    return int(desk.in_job(person, key, f"clock {number}", number, work)["id"])
-
-
-def end_clock(desk: Desk, person: Person, key: str, number: str, clock: int, words: str) -> None:
-    """End a clock. A product whose working time ends so is closed: its curing begins to count. An ended one stays as it is."""
-    check_may(person, "measure")
-
-    def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        own = next((one for one in view.facts.clocks if one.id == clock), None)
-        if own is None:
-            raise Refused("There is no such clock in this job.", field="clock", value=clock)
-        if own.ended is not None:
-            return {}
-        clocks.end(connection, clock, words.strip()[:500], person.id)
-        cure = _cure_min(view, own.product) if own.kind == "open" else 0.0
-        if cure > 0:
-            clocks.start(connection, view.job.id, "cure", own.product, f"{own.product} cures", cure, person.id)
-        return {}
-
-    desk.in_job(person, key, f"clock end {number} {clock}", number, work)
-
-
-def _cure_min(view: JobView, product: str) -> float:
-    """Return how long a product takes to cure at the temperature of the bonding, minutes; 0 where it does not, or nobody knows."""
-    line = timeline_of(bond_said(view.facts) or BondSaid())
-    timed = line.products.get(product) if line else None
-    return timed.cured_min - timed.closed_min if timed and timed.cured_min is not None else 0.0

@@ -2,7 +2,7 @@
 
 from fastapi import APIRouter
 
-from fairsquare.actions import finishing
+from fairsquare.actions import clocking, finishing, gaps
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import (
     CallGap,
@@ -43,7 +43,7 @@ def say_fit(number: str, sent: SayFit, desk: At, person: By) -> Given:
 @router.post("/jobs/{number}/gaps/called", status_code=201)
 def call_gap(number: str, sent: CallGap, desk: At, person: By) -> Given:
     """Record a gap as it was called."""
-    finishing.call_gap(desk, person, sent.request_key, number, sent.call, sent.unit)
+    gaps.call_gap(desk, person, sent.request_key, number, sent.call, sent.unit)
     return Given()
 
 
@@ -96,7 +96,7 @@ def take_back(number: str, event: int, sent: KeyOnly, desk: At, person: By) -> G
 @router.post("/jobs/{number}/clocks", status_code=201)
 def start_clock(number: str, sent: StartClock, desk: At, person: By) -> Given:
     """Start a clock."""
-    own = finishing.start_clock(
+    own = clocking.start_clock(
         desk, person, sent.request_key, number, sent.kind, sent.product, sent.label, sent.minutes
     )
     return Given(ids=(own,))
@@ -105,5 +105,5 @@ def start_clock(number: str, sent: StartClock, desk: At, person: By) -> Given:
 @router.post("/jobs/{number}/clocks/{clock}/end")
 def end_clock(number: str, clock: int, sent: KeyWords, desk: At, person: By) -> Given:
     """End a clock."""
-    finishing.end_clock(desk, person, sent.request_key, number, clock, sent.words)
+    clocking.end_clock(desk, person, sent.request_key, number, clock, sent.words)
     return Given()

@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
 
-from fairsquare.actions import JobView
+from fairsquare.actions import JobView, gaps, tooling
 from fairsquare.actions.hearing import USUAL_TOOLS, reading_of, tool_for
 from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.actions.spine import waits
@@ -212,7 +212,7 @@ def tools(desk: At, person: By) -> tuple[ShopTool, ...]:
 def add_tool(sent: AddTool, desk: At, person: By) -> Given:
     """Add a measuring tool."""
     reach = {"from_mm": sent.from_mm, "to_mm": sent.to_mm, "pointer_mm": sent.pointer_mm, "pin_mm": sent.pin_mm}
-    return Given(ids=(desk.add_tool(person, sent.request_key, sent.name, sent.kind, sent.sigma_mm, **reach),))
+    return Given(ids=(tooling.add_tool(desk, person, sent.request_key, sent.name, sent.kind, sent.sigma_mm, **reach),))
 
 
 @router.post("/jobs/{number}/movements", tags=["measuring"], status_code=201)
@@ -225,8 +225,17 @@ def record_move(number: str, sent: RecordMove, desk: At, person: By) -> Given:
 @router.post("/jobs/{number}/gaps", tags=["fit"], status_code=201)
 def read_gap(number: str, sent: ReadGap, desk: At, person: By) -> Given:
     """Record a gap of the dry fit."""
-    desk.read_gap(
-        person, sent.request_key, number, sent.place, sent.said, sent.target, sent.tolerance, sent.unit, sent.stand
+    gaps.read_gap(
+        desk,
+        person,
+        sent.request_key,
+        number,
+        sent.place,
+        sent.said,
+        sent.target,
+        sent.tolerance,
+        sent.unit,
+        sent.stand,
     )
     return Given()
 

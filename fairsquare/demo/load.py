@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from fairsquare.actions import Desk, pulling
+from fairsquare.actions import Desk, pulling, tooling
 from fairsquare.actions.hearing import reading_of
 from fairsquare.core.facts import Purpose, SafetyAnswer
 from fairsquare.core.intake.safety import SAFETY_ITEMS
@@ -164,7 +164,7 @@ def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[
     persons = {one.name: Person(everybody[one.name], one.name, one.full_name, one.role) for one in SIGN_INS}
     tell("loading the demo's jobs")
     for name, kind, sigma, reach in TOOLS:
-        desk.add_tool(persons["solveig"], _key(), name, kind, sigma, **reach)
+        tooling.add_tool(desk, persons["solveig"], _key(), name, kind, sigma, **reach)
     for gear in RIG:
         item = pulling.add_gear(desk, persons["solveig"], _key(), *gear)
         if gear[4] == "maker":

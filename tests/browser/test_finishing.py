@@ -9,7 +9,7 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from fairsquare.actions import Desk, finishing
+from fairsquare.actions import Desk, clocking, finishing
 from fairsquare.core.done import Advice, LeftOut
 from fairsquare.processes import free_port, start, stop
 from tests.browser.conftest import sign_in, watched
@@ -232,7 +232,7 @@ def test_a_clock_that_runs_out_sounds_and_says_so(page: Page, desk: Desk, person
     page.goto("/clocks")
     page.locator("h1").click()
     expect(page.locator("[data-sound]")).to_have_text("Sound is on.")
-    finishing.start_clock(desk, persons["technician"], key(), own, "other", "", "two seconds", 2 / 60)
+    clocking.start_clock(desk, persons["technician"], key(), own, "other", "", "two seconds", 2 / 60)
     page.reload()
     page.locator("h1").click()
     clock = page.locator(".wall-clock", has_text="two seconds")

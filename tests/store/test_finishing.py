@@ -8,7 +8,7 @@ from urllib.parse import urlsplit
 import pymysql
 import pytest
 
-from fairsquare.actions import Desk, finishing, handover, walk_round
+from fairsquare.actions import Desk, clocking, finishing, handover, walk_round
 from fairsquare.core.done import FinishItem
 from fairsquare.core.measure.ageing import aged
 from fairsquare.core.release.holds import job_state
@@ -54,7 +54,7 @@ def test_what_worked_in_the_shop_before(desk, persons, job, database) -> None:
 
 
 def test_clocks_count_by_the_database_and_never_more_than_they_were_set_to(desk, persons, job, database) -> None:
-    own = finishing.start_clock(desk, persons["technician"], key(), job, "other", "", "foam sets", 10.0)
+    own = clocking.start_clock(desk, persons["technician"], key(), job, "other", "", "foam sets", 10.0)
 
     def now() -> clocks.RunningClock:
         return next(one for one in database.run(clocks.running) if one.id == own)
@@ -65,7 +65,7 @@ def test_clocks_count_by_the_database_and_never_more_than_they_were_set_to(desk,
     database.run(lambda c: execute(c, "UPDATE clock SET at = UTC_TIMESTAMP(6) + INTERVAL 1 HOUR WHERE id = %s", own))
     assert now().left_s == 600
     assert now().ahead_s > 3500
-    finishing.end_clock(desk, persons["technician"], key(), job, own, "")
+    clocking.end_clock(desk, persons["technician"], key(), job, own, "")
     assert own not in {one.id for one in database.run(clocks.running)}
 
 

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from fairsquare.actions import deciding, finishing
+from fairsquare.actions import deciding, finishing, gaps
 from fairsquare.core.done import CouponMade
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
@@ -108,11 +108,11 @@ def prove(desk, persons, job: str, gap: str = "4.2") -> None:
     elif view.state.hold("setup_accepted").status != "closed":
         sign(desk, technician, job, "setup_accepted")
     read_points(desk, technician, job)
-    desk.read_gap(technician, key(), job, LID, gap, "4", "1", "mm")
+    gaps.read_gap(desk, technician, key(), job, LID, gap, "4", "1", "mm")
     _spans(desk, technician, job)
     finishing.lower(desk, technician, key(), job, "")
     _spans(desk, technician, job)
-    desk.read_gap(technician, key(), job, LID, gap, "4", "1", "mm")
+    gaps.read_gap(desk, technician, key(), job, LID, gap, "4", "1", "mm")
     sign(desk, persons["lead"], job, "fit_accepted")
 
 

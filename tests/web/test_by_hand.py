@@ -4,6 +4,7 @@ import re
 
 import pytest
 
+from fairsquare.actions import tooling
 from fairsquare.core.measure.calls import Context, understand_call
 from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
 from fairsquare.demo.vehicles import HERON, seed_of
@@ -16,7 +17,7 @@ from tests.web.test_job import make_safe, sign
 @pytest.fixture(scope="module")
 def tools(desk, persons) -> None:
     for name, kind, sigma, reach in TOOLS:
-        desk.add_tool(persons["lead"], key(), name, kind, sigma, **reach)
+        tooling.add_tool(desk, persons["lead"], key(), name, kind, sigma, **reach)
 
 
 def heron(pages) -> str:

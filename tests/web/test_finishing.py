@@ -8,7 +8,7 @@ import pymysql
 import pytest
 from pypdf import PdfReader
 
-from fairsquare.actions import finishing
+from fairsquare.actions import finishing, gaps
 from fairsquare.core.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
 from fairsquare.core.moves import MOVES, SIMPLE
 from fairsquare.files.records import check_record
@@ -269,7 +269,7 @@ def desk_setup(desk, persons, job: str) -> None:
         technician = persons["technician"]
         set_up(desk, technician, job)
         read_points(desk, technician, job)
-        desk.read_gap(technician, key(), job, LID, "4.2", "4", "1", "mm")
+        gaps.read_gap(desk, technician, key(), job, LID, "4.2", "4", "1", "mm")
         sign(desk, persons["lead"], job, "fit_accepted")
 
 

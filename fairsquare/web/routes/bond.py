@@ -5,7 +5,7 @@ from typing import cast
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from fairsquare.actions import finishing
+from fairsquare.actions import clocking, finishing
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import ClockKind
@@ -67,7 +67,7 @@ def start(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
         minutes = number_of(form.text("minutes"), "minutes")
         if minutes is None:
             raise Refused("How many minutes?", field="minutes", value="")
-        finishing.start_clock(
+        clocking.start_clock(
             desk_of(request),
             form.session.person,
             form.key,
@@ -86,7 +86,7 @@ def start(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
 def end(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
     """End a clock; where a product was closed, its curing begins to count."""
     try:
-        finishing.end_clock(desk_of(request), form.session.person, form.key, number, clock, form.text("words"))
+        clocking.end_clock(desk_of(request), form.session.person, form.key, number, clock, form.text("words"))
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault)
     return go_to(job_path(number, "bond"))

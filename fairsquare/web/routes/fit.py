@@ -5,7 +5,7 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from fairsquare.actions import finishing
+from fairsquare.actions import finishing, gaps
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.done import FixtureSet, HingeLooked, HingeState, Hung, OpeningRead
@@ -80,9 +80,10 @@ def read_gap(request: Request, number: str, form: Form = Depends(sent_form)) -> 
     desk, person = desk_of(request), form.session.person
     try:
         if "call" in form.data:
-            finishing.call_gap(desk, person, form.key, number, form.text("call"), unit, called_ago(form))
+            gaps.call_gap(desk, person, form.key, number, form.text("call"), unit, called_ago(form))
         else:
-            desk.read_gap(
+            gaps.read_gap(
+                desk,
                 person,
                 form.key,
                 number,
@@ -117,7 +118,7 @@ def moved(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
 def settle(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Settle a contradiction of a gap and the readings."""
     try:
-        finishing.settle_fit(
+        gaps.settle_fit(
             desk_of(request), form.session.person, form.key, number, form.text("finding"), form.text("reason")
         )
     except FairSquareError as fault:

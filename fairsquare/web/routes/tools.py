@@ -2,6 +2,7 @@
 
 from fastapi import APIRouter, Depends, Request, Response
 
+from fairsquare.actions import tooling
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import read_length
 from fairsquare.core.measure.tools import TOOL_KINDS
@@ -30,7 +31,7 @@ def add(request: Request, form: Form = Depends(sent_form)) -> Response:
             name: float(read_length(form.text(name), "mm", field=name).mm) if form.text(name).strip() else None
             for name in _REACH
         }
-        desk_of(request).add_tool(form.session.person, form.key, form.text("name"), kind, sigma, **reach)
+        tooling.add_tool(desk_of(request), form.session.person, form.key, form.text("name"), kind, sigma, **reach)
     except FairSquareError as fault:
         return _page(request, form.session, fault=fault, typed=form.typed())
     return go_to("/tools")
@@ -40,7 +41,7 @@ def add(request: Request, form: Form = Depends(sent_form)) -> Response:
 def retire(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
     """Retire a tool."""
     try:
-        desk_of(request).retire_tool(form.session.person, form.key, tool)
+        tooling.retire_tool(desk_of(request), form.session.person, form.key, tool)
     except FairSquareError as fault:
         return _page(request, form.session, fault=fault)
     return go_to("/tools")

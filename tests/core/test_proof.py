@@ -274,7 +274,13 @@ def test_what_is_left_out_with_consent_is_not_missing_at_the_release() -> None:
     assert any("out of tolerance: F5R" in m.words for m in job_state(job).hold("released").missing)
     left = LeftOut(what="F5R", why="old damage", consent="the owner", how="by letter", codes=("F5R",))
     job = changed(job, done=(done(1, left),))
-    assert not any("out of tolerance" in m.words for m in job_state(job).hold("released").missing)
+    released = job_state(job).hold("released")
+    assert not any("out of tolerance" in m.words for m in released.missing)
+    assert next(one for one in released.demands if one.name == "fair").evidence.endswith("F5R left out with consent")
+    assert any("out of tolerance: F5R" in m.words for m in job_state(job).hold("fit_accepted").missing)
+    two = [r for r in job.readings if r.code != "F4R"]
+    job = changed(job, readings=(*two, reading(98, "F4R", moved=(-8.0, 0.0, 0.0))))
+    assert any("1 point out of tolerance: F4R." in m.words for m in job_state(job).hold("released").missing)
 
 
 def test_nothing_hung_needs_no_gaps_and_says_why() -> None:

@@ -87,9 +87,8 @@ def _demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> Ite
     yield _welds(facts)
     yield setup_demand(picture)
     if picture is not None:
-        consented = {code for one in left_out(facts) for code in one.codes}
-        for demand in point_demands(facts, picture):
-            yield _with_consent(demand, picture, consented) if demand.name == "fair" else demand
+        consented = frozenset(code for one in left_out(facts) for code in one.codes)
+        yield from point_demands(facts, picture, consented)
     yield from wheel_demands(facts)
     yield from gap_demands(facts, after_welding=welded(facts) is not None)
     yield _finish(facts)
@@ -103,16 +102,6 @@ def _demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> Ite
         todo="End each when what it counts is over.",
         page="bond",
     )
-
-
-def _with_consent(demand: Demand, picture: Picture, consented: set[str]) -> Demand:
-    """Return the demand of fair points: what is left out with the owner's consent is not missing."""
-    off = [code for code, one in picture.judged.items() if one.state == "off"]
-    if not off or not set(off) <= consented:
-        return demand
-    kept = tuple(one for one in demand.missing if "out of tolerance" not in one.words)
-    words = f"{demand.evidence}; {listed(off)} left out with consent"
-    return demand.model_copy(update={"missing": kept, "evidence": words})
 
 
 def _welds(facts: JobFacts) -> Demand:

@@ -60,8 +60,11 @@ def setup_demand(picture: Picture | None) -> Demand:
     return Demand(name="setup", title="A set-up is valid", evidence=rests)
 
 
-def point_demands(facts: JobFacts, picture: Picture) -> Iterator[Demand]:
-    """Yield what is demanded of the points: read, free, after the last move, known, without contradiction, fair, not drifting."""
+def point_demands(facts: JobFacts, picture: Picture, consented: frozenset[str] = frozenset()) -> Iterator[Demand]:
+    """Yield what is demanded of the points: read, free, after the last move, known, without contradiction, fair, not drifting.
+
+    A point that is out of tolerance with the owner's consent (`consented`) is not missing.
+    """
     judged = picture.judged
     unread = [code for code, one in judged.items() if one.state == "unread"]
     aside = {*picture.loaded_only, *picture.stale_only}
@@ -129,16 +132,19 @@ def point_demands(facts: JobFacts, picture: Picture) -> Iterator[Demand]:
         todo="Read it again, or keep it out with a reason.",
         page="measure",
     )
+    left_off = {(code, "off") for code in consented}
     not_fair = tuple(
         Missing(words=f"{count(codes)} {words}: {listed(codes)}.", overridable=True)
         for state, words in (("off", "out of tolerance"), ("close", "inside, but not by more than the uncertainty"))
-        if (codes := [code for code, one in judged.items() if one.state == state])
+        if (codes := [code for code, one in judged.items() if one.state == state and (code, state) not in left_off])
     )
     fair = sum(one.state == "fair" for one in judged.values())
+    allowed = [code for code, one in judged.items() if (code, one.state) in left_off]
     yield Demand(
         name="fair",
         title="Every point is fair",
-        evidence=f"{fair} of {len(judged)}, with their uncertainty",
+        evidence=f"{fair} of {len(judged)}, with their uncertainty"
+        + (f"; {listed(allowed)} left out with consent" if allowed else ""),
         missing=not_fair,
         todo="Bring it home, or read more where it is close. A lead may let it stand, with a reason.",
         page="damage",

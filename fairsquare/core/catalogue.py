@@ -31,6 +31,9 @@ from fairsquare.core.measure.adjust import Adjusted, AdjustNetwork, adjust_netwo
 from fairsquare.core.measure.conformity import JudgePoints, PointsJudged, judge_points
 from fairsquare.core.measure.next_reading import NextMeasurement, ReadingsRanked, next_measurement
 from fairsquare.core.measure.setup import FitSetup, SetupFit, fit_setup
+from fairsquare.core.plan.asked import DayPlan, DayPlanned
+from fairsquare.core.plan.day import day_plan
+from fairsquare.core.plan.hours import HoursFound, JobHours, job_hours
 from fairsquare.core.pull.hold import HoldCapacity, HoldTakes, hold_capacity
 from fairsquare.core.pull.plan import PlanPulls, PullsPlanned, plan_pulls
 from fairsquare.core.pull.springback import NextPull, PullAdvised, next_pull
@@ -159,4 +162,6 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("bond-timeline", BondTimeline, TimelineFound, bond_timeline),
     Calculation("hang-panel", HangPanel, PanelHung, hang_panel),
     Calculation("square-up", SquareUp, SquaredUp, square_up),
+    Calculation("job-hours", JobHours, HoursFound, job_hours),
+    Calculation("day-plan", DayPlan, DayPlanned, day_plan),
 )

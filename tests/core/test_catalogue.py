@@ -84,6 +84,18 @@ REQUESTS = {
         "hinges": [{"id": "h", "at": [0, 0, 0], "range": {"length": [-2, 2], "width": [-2, 2], "height": [-2, 2]}}],
         "gaps": [{"id": "g", "at": [500, 0, 0], "normal": [1, 0, 0], "mm": 6, "target_mm": 4, "tolerance_mm": 1}],
     },
+    "job-hours": {
+        "operations": [{"id": "rail", "hours": 4, "needs_off": ["wing"]}],
+        "parts": [{"id": "wing", "off_h": 0.8, "on_h": 1.1, "trials": 2}],
+    },
+    "day-plan": {
+        "operations": [
+            {"id": "pull", "minutes": 90, "skill": "structure"},
+            {"id": "cut", "minutes": 30, "after": ["pull"]},
+        ],
+        "people": [{"id": "P1", "skills": ["structure"]}],
+        "hours": [[480, 720], [760, 1020]],
+    },
     "square-up": {
         "spans_mm": {"ab": 1000, "bc": 800, "cd": 1000, "da": 800, "ac": 1285, "bd": 1276},
         "target_mm": {"ab": 1000, "bc": 800, "cd": 1000, "da": 800, "ac": 1280.6, "bd": 1280.6},

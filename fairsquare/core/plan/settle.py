@@ -1,0 +1,131 @@
+"""A plan by tasks and groups made into a plan by name: who exactly, no minute wasted, and what sets the finish."""
+
+import itertools
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+from fairsquare.core.plan.shop import Placed, Shop
+
+
+class Manned(NamedTuple):
+    """A task in the plan by name: its first working minute, the working minute after its last, who does it and who helps."""
+
+    start: int
+    after: int
+    person: str
+    helpers: tuple[str, ...]
+
+    @property
+    def bound(self) -> frozenset[str]:
+        """Everybody who is bound by it."""
+        return frozenset((self.person, *self.helpers))
+
+
+def manned(shop: Shop, placed: Sequence[Placed]) -> list[Manned]:
+    """Choose who does each task, rather one who did a task that it comes after."""
+    free_at = {name: 0 for group in shop.groups for name in group}
+    found: dict[int, Manned] = {}
+    for k in sorted(range(len(placed)), key=lambda k: (placed[k].start, k)):
+        task, one = shop.tasks[k], placed[k]
+        knows = {name for before in task.after for name in found[before].bound} if task.after else set()
+        free = [
+            sorted(
+                (name for name in group if free_at[name] <= one.start),
+                key=lambda name: (name not in knows, free_at[name]),
+            )
+            for group in shop.groups
+        ]
+        person = free[one.group].pop(0)
+        helpers = [free[group].pop(0) for group, many in enumerate(one.helpers) for _ in range(many)]
+        found[k] = Manned(one.start, one.start + task.minutes, person, tuple(helpers))
+        free_at.update(dict.fromkeys(found[k].bound, found[k].after))
+    return [found[k] for k in range(len(placed))]
+
+
+def drawn_together(shop: Shop, plan: Sequence[Manned]) -> list[Manned]:
+    """Begin every task as early as it can while all others stay, over and over until none can begin earlier."""
+    plan, moved = list(plan), True
+    while moved:
+        moved = False
+        for k in sorted(range(len(plan)), key=lambda k: plan[k].start):
+            earlier = _earliest(shop, plan, k)
+            if earlier < plan[k].start:
+                plan[k] = plan[k]._replace(start=earlier, after=earlier + shop.tasks[k].minutes)
+                moved = True
+    return plan
+
+
+def _earliest(shop: Shop, plan: Sequence[Manned], k: int) -> int:
+    """Return the first working minute in which a task can begin while all others stay where they are."""
+    task, own, time = shop.tasks[k], plan[k], shop.time
+    start = max([task.earliest, *(free_after(shop, plan, before) for before in task.after)])
+    start = max([start, *(_not_before_that(shop, plan, k, follower) for follower in _tied_to(shop, k))])
+    in_the_way = [
+        (one.start, one.after) for other, one in enumerate(plan) if other != k and one.bound & own.bound
+    ] + _full(shop, plan, k)
+    while start < own.start:
+        later = max(
+            (after for begin, after in in_the_way if begin < start + task.minutes and start < after), default=start
+        )
+        if later == start:
+            whole = time.first_whole(start, task.minutes) if task.unbroken else start
+            if whole == start:
+                return start
+            later = own.start if whole is None else whole
+        start = later
+    return own.start
+
+
+def free_after(shop: Shop, plan: Sequence[Manned], k: int) -> int:
+    """Return the first working minute after a task and its wait."""
+    return shop.time.not_before(shop.time.ends(plan[k].after) + shop.tasks[k].wait)
+
+
+def _tied_to(shop: Shop, k: int) -> Iterable[int]:
+    return (other for other, task in enumerate(shop.tasks) if task.within is not None and task.within[0] == k)
+
+
+def _not_before_that(shop: Shop, plan: Sequence[Manned], k: int, follower: int) -> int:
+    """Return the earliest that a task may begin for another to follow its end soon enough."""
+    within = shop.tasks[follower].within
+    assert within is not None
+    must_end = shop.time.starts(plan[follower].start) - within[1]
+    return shop.time.not_before(must_end - 1) + 1 - shop.tasks[k].minutes
+
+
+def _full(shop: Shop, plan: Sequence[Manned], k: int) -> list[tuple[int, int]]:
+    """Return the stretches, in working minutes, in which every place that a task needs is taken by others."""
+    place = shop.tasks[k].place
+    if place is None:
+        return []
+    there = [one for other, one in enumerate(plan) if other != k and shop.tasks[other].place == place]
+    edges = sorted({edge for one in there for edge in (one.start, one.after)})
+    return [
+        (edge, until)
+        for edge, until in itertools.pairwise(edges)
+        if sum(one.start <= edge < one.after for one in there) >= shop.places[place]
+    ]
+
+
+def chain(shop: Shop, plan: Sequence[Manned], last: int) -> list[int]:
+    """Return the tasks that set the finish, the first of them first: each could have begun earlier but for the one before it."""
+    found = [last]
+    while True:
+        k = found[-1]
+        held_by = [
+            other
+            for other, one in enumerate(plan)
+            if other != k and one.start < plan[k].start and _holds_up(shop, plan, other, k)
+        ]
+        if not held_by:
+            return found[::-1]
+        found.append(max(held_by, key=lambda other: (plan[other].after, -other)))
+
+
+def _holds_up(shop: Shop, plan: Sequence[Manned], other: int, k: int) -> bool:
+    """Whether nothing is worked between the end of a task (and its wait) and the beginning of one that needs it over."""
+    if other in shop.tasks[k].after and free_after(shop, plan, other) == plan[k].start:
+        return True
+    place = shop.tasks[k].place
+    shared = (place is not None and shop.tasks[other].place == place) or bool(plan[other].bound & plan[k].bound)
+    return shared and plan[other].after == plan[k].start

@@ -1,0 +1,176 @@
+"""A day plan's request by numbers, once it is known to make sense: tasks, people in groups of equal skills, working time."""
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.plan.asked import DayPlan, Operation, Worker
+from fairsquare.core.plan.working import WorkingTime
+
+
+class Task(NamedTuple):
+    """An operation by numbers: `after` and `within` (number, minutes) point to other tasks; `group`s of people may do it."""
+
+    minutes: int
+    helpers: int
+    place: str | None
+    after: tuple[int, ...]
+    wait: int
+    earliest: int
+    within: tuple[int, int] | None
+    unbroken: bool
+    due: int | None
+    groups: tuple[int, ...]
+
+
+class Shop(NamedTuple):
+    """What a plan is made of: the tasks, the people in groups of equal skills, the places and the working time."""
+
+    tasks: tuple[Task, ...]
+    groups: tuple[tuple[str, ...], ...]
+    places: Mapping[str, int]
+    time: WorkingTime
+
+
+class Placed(NamedTuple):
+    """A task in the plan: its first working minute, the group that does it, how many of each group help."""
+
+    start: int
+    group: int
+    helpers: tuple[int, ...]
+
+
+def read_shop(request: DayPlan) -> Shop:
+    """Return what a plan is to be made of. Raises `Refused` for what cannot be."""
+    time = _time(request.hours)
+    groups = _groups(request.people)
+    numbers: dict[str, int] = {}
+    for index, one in enumerate(request.operations):
+        if one.id in numbers:
+            raise Refused(
+                f"Operation {one.id} is listed twice: give each its own id.",
+                field=f"operations.{index}.id",
+                value=one.id,
+            )
+        numbers[one.id] = index
+    if not request.operations:
+        raise Refused("There is nothing to plan: give at least one operation.", field="operations", value=[])
+    tasks = tuple(_task(request, index, numbers, groups, time) for index in range(len(request.operations)))
+    _no_circle(request.operations, tasks)
+    return Shop(tasks, tuple(tuple(names) for names in groups.values()), request.places, time)
+
+
+def _time(hours: Sequence[tuple[int, int]]) -> WorkingTime:
+    if not hours:
+        raise Refused("There are no hours to work in: give at least one stretch.", field="hours", value=[])
+    for index, (start, end) in enumerate(hours):
+        if end <= start:
+            raise Refused(
+                f"Hours end after they begin: these begin at {start} and end at {end}.",
+                field=f"hours.{index}",
+                value=[start, end],
+            )
+        if index and start < hours[index - 1][1]:
+            raise Refused(
+                f"Stretches of hours follow one another: one begins at {start}, before the last ends at {hours[index - 1][1]}.",
+                field=f"hours.{index}",
+                value=[start, end],
+            )
+    return WorkingTime(hours)
+
+
+def _groups(people: Sequence[Worker]) -> dict[frozenset[str], list[str]]:
+    seen: set[str] = set()
+    groups: dict[frozenset[str], list[str]] = {}
+    for index, person in enumerate(people):
+        if person.id in seen:
+            raise Refused(f"{person.id} is listed twice.", field=f"people.{index}.id", value=person.id)
+        seen.add(person.id)
+        groups.setdefault(frozenset(person.skills), []).append(person.id)
+    return groups
+
+
+def _task(
+    request: DayPlan,
+    index: int,
+    numbers: Mapping[str, int],
+    groups: Mapping[frozenset[str], Sequence[str]],
+    time: WorkingTime,
+) -> Task:
+    one, field = request.operations[index], f"operations.{index}"
+    for id in (*one.after, *([one.within_min_of.id] if one.within_min_of else [])):
+        if id not in numbers:
+            raise Refused(
+                f"{one.id} comes after {id}, which is not among the operations.", field=f"{field}.after", value=id
+            )
+    if one.within_min_of and one.within_min_of.id not in one.after:
+        raise Refused(
+            f"{one.id} is to begin soon after {one.within_min_of.id}: then it also comes after it.",
+            field=f"{field}.within_min_of.id",
+            value=one.within_min_of.id,
+        )
+    if one.place is not None and one.place not in request.places:
+        known = ", ".join(request.places) or "none"
+        raise Refused(
+            f"{one.id}: there is no place {one.place}. The places: {known}.", field=f"{field}.place", value=one.place
+        )
+    able = tuple(k for k, skills in enumerate(groups) if one.skill is None or one.skill in skills)
+    if not able:
+        lacking = f"nobody can do {one.skill}" if one.skill else "there is nobody"
+        raise Refused(f"{one.id}: {lacking}.", field=f"{field}.skill", value=one.skill)
+    if one.helpers >= len(request.people):
+        raise Refused(
+            f"{one.id} takes a person and {one.helpers} to help, and there are {len(request.people)} people.",
+            field=f"{field}.helpers",
+            value=one.helpers,
+        )
+    earliest = time.not_before(one.not_before_min)
+    fits = time.first_whole(earliest, one.minutes) if one.unbroken else earliest
+    if fits is None or fits + one.minutes > time.total:
+        where = "in one stretch of the hours" if one.unbroken else "in the hours"
+        since = f" from {one.not_before_min} on" if one.not_before_min > request.hours[0][0] else ""
+        raise Refused(
+            f"{one.id} does not fit anywhere: it takes {one.minutes} minutes {where}{since}.",
+            field=f"{field}.minutes",
+            value=one.minutes,
+        )
+    return Task(
+        minutes=one.minutes,
+        helpers=one.helpers,
+        place=one.place,
+        after=tuple(numbers[id] for id in dict.fromkeys(one.after)),
+        wait=one.wait_after_min,
+        earliest=fits,
+        within=(numbers[one.within_min_of.id], one.within_min_of.minutes) if one.within_min_of else None,
+        unbroken=one.unbroken,
+        due=one.due_min,
+        groups=able,
+    )
+
+
+def _no_circle(operations: Sequence[Operation], tasks: Sequence[Task]) -> None:
+    left = [len(task.after) for task in tasks]
+    followers: list[list[int]] = [[] for _ in tasks]
+    for k, task in enumerate(tasks):
+        for before in task.after:
+            followers[before].append(k)
+    ready = [k for k, many in enumerate(left) if not many]
+    while ready:
+        for k in followers[ready.pop()]:
+            left[k] -= 1
+            if not left[k]:
+                ready.append(k)
+    walked = [next((k for k, many in enumerate(left) if many), -1)]
+    if walked[0] < 0:
+        return
+    while True:
+        before = next(b for b in tasks[walked[-1]].after if left[b])
+        if before in walked:
+            circle = [operations[k].id for k in (*walked[walked.index(before) :], before)]
+            k = walked[walked.index(before)]
+            raise Refused(
+                f"Operations come after one another in a circle: {' after '.join(circle)}. One of them has to come first.",
+                field=f"operations.{k}.after",
+                value=list(operations[k].after),
+            )
+        walked.append(before)

@@ -17,4 +17,7 @@ class Settings(BaseSettings):
     pool_size: int = Field(default=12, ge=1, le=100)
     sign_in_tries: int = Field(default=8, ge=1, description="failed sign-ins in five minutes before a wait")
     log_level: str = "INFO"
+    time_zone: str = Field(
+        default="UTC", description="the shop's, such as Atlantic/Reykjavik: times are typed and shown in it"
+    )
     workshop: str = "Sandlark Sound Ferries"

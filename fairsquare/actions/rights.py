@@ -22,6 +22,9 @@ Deed = Literal[
     "make record",
     "close",
     "manage people",
+    "say hours",
+    "work",
+    "note wait",
 ]
 
 _MAY: dict[Deed, frozenset[Role]] = {
@@ -40,6 +43,9 @@ _MAY: dict[Deed, frozenset[Role]] = {
     "make record": frozenset({"technician", "lead", "estimator"}),
     "close": frozenset({"lead"}),
     "manage people": frozenset({"lead"}),
+    "say hours": frozenset({"technician", "lead", "estimator"}),
+    "work": frozenset({"technician", "lead", "apprentice"}),
+    "note wait": frozenset({"technician", "lead", "estimator", "apprentice"}),
 }
 _WORDS: dict[Deed, str] = {
     "take in": "Vehicles are taken in",
@@ -57,6 +63,9 @@ _WORDS: dict[Deed, str] = {
     "make record": "Records are made",
     "close": "Jobs are closed and opened again",
     "manage people": "People are managed",
+    "say hours": "Hours are planned and sold",
+    "work": "Work is clocked",
+    "note wait": "What a job waits for is noted",
 }
 
 

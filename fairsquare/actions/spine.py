@@ -8,13 +8,14 @@ from fairsquare.core.damage.choices import member_states
 from fairsquare.core.pull.board import board_of, plan_of, pulls_wanted
 from fairsquare.core.pull.job import BOARD_WORDS
 from fairsquare.core.release.holds import Hold
+from fairsquare.core.waiting import Waiting, waiting
 from fairsquare.core.weld.job import needs_welding, seam_states
 
 Status = Literal["done", "now", "todo"]
 
 
 class Stop(NamedTuple):
-    """A station, or a hold point with what is missing there; `at` is the page that it leads to."""
+    """A station, or a hold point with what is missing there; `at` is the page that it leads to, `waiting` what holds it up."""
 
     kind: Literal["station", "hold"]
     key: str
@@ -22,14 +23,21 @@ class Stop(NamedTuple):
     at: str
     status: Status
     words: str = ""
+    waiting: tuple[Waiting, ...] = ()
 
 
 class Waits(NamedTuple):
-    """What a job waits for, in words, the station where it is done, and a word for how it stands."""
+    """What a job waits for, in words, the station where it is done, and a word for how it stands.
+
+    Where it waits for somebody or something else, `due_at` says until when (UTC, ISO 8601; empty: nobody knows), `more` whom it
+    waits for.
+    """
 
     words: str
     key: str
-    mood: Literal["work", "sign", "blocked", "done"]
+    mood: Literal["work", "sign", "blocked", "waits", "done"]
+    due_at: str = ""
+    more: str = ""
 
 
 _STATIONS = (
@@ -70,12 +78,23 @@ def spine(view: JobView) -> list[Stop]:
     if view.facts.practice:
         stations = [one for one in (*_STATIONS, _PRACTICE) if one[1] in _PRACTISED]
     now = next((key for _, key, _, _ in stations if not done[key]), stations[-1][1])
+    held = _held(view, [key for _, key, _, _ in stations], now)
     stops = []
     for kind, key, title, page in stations:
         status: Status = "now" if key == now else "done" if done[key] else "todo"
         words = _hold_words(view.state.hold(key)) if kind == "hold" else ""  # type: ignore[arg-type]
-        stops.append(Stop(kind, key, title, f"/jobs/{view.job.number}/{page}", status, words))  # type: ignore[arg-type]
+        at = f"/jobs/{view.job.number}/{page}"
+        stops.append(Stop(kind, key, title, at, status, words, held.get(key, ())))  # type: ignore[arg-type]
     return stops
+
+
+def _held(view: JobView, keys: list[str], now: str) -> dict[str, tuple[Waiting, ...]]:
+    """Return what is waited for, at the stop that it holds up first."""
+    found: dict[str, tuple[Waiting, ...]] = {}
+    for one in waiting(view.facts):
+        at = next((key for key in keys[keys.index(now) :] if one.holds_up(key)), keys[-1])
+        found[at] = (*found.get(at, ()), one)
+    return found
 
 
 def waits(view: JobView) -> Waits:
@@ -83,17 +102,28 @@ def waits(view: JobView) -> Waits:
     now = next((stop for stop in spine(view) if stop.status == "now"), None)
     if now is not None and now.key == "practice":
         return Waits("Nothing is left to pull: end the practice", "practice", "work")
+    if now is not None and now.waiting:
+        return _waits_for(now)
     if now is None or now.key == "record":
         return Waits("Everything is signed: make the record", "record", "done")
-    if now.kind == "hold":
-        hold = view.state.hold(now.key)  # type: ignore[arg-type]
-        if hold.reopened:
-            return Waits(f"{hold.title} is open again: {hold.reopened[0]}", now.key, "blocked")
-        if hold.status == "ready":
-            return Waits(f"{hold.title}: to be signed by a {' or a '.join(hold.signers)}", now.key, "sign")
-        more = len(hold.missing) - 1
-        return Waits(hold.missing[0].words + (f" And {more} more." if more else ""), now.key, "blocked")
-    return Waits(_station_words(view, now.key), now.key, "work")
+    return _waits_at_hold(view, now) if now.kind == "hold" else Waits(_station_words(view, now.key), now.key, "work")
+
+
+def _waits_for(now: Stop) -> Waits:
+    """Say what holds up the stop that comes next: the last of it to come."""
+    last, more = now.waiting[-1], len(now.waiting) - 1
+    words = last.words + (f", and {more} more" if more else "")
+    return Waits(words, now.key, "waits", last.due_at, f"{last.asked_of} was asked" if last.asked_of else "")
+
+
+def _waits_at_hold(view: JobView, now: Stop) -> Waits:
+    hold = view.state.hold(now.key)  # type: ignore[arg-type]
+    if hold.reopened:
+        return Waits(f"{hold.title} is open again: {hold.reopened[0]}", now.key, "blocked")
+    if hold.status == "ready":
+        return Waits(f"{hold.title}: to be signed by a {' or a '.join(hold.signers)}", now.key, "sign")
+    more = len(hold.missing) - 1
+    return Waits(hold.missing[0].words + (f" And {more} more." if more else ""), now.key, "blocked")
 
 
 def _done(view: JobView) -> dict[str, bool]:

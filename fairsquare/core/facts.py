@@ -1,5 +1,6 @@
 """What happened in a job, as it was recorded: facts are appended and never changed; everything else is worked out from them."""
 
+import datetime
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -12,6 +13,7 @@ from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Code, Many, Model, Row3
 from fairsquare.core.moves import Moved
+from fairsquare.core.plan.said import HoursSaid
 from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Watched
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet, SpanMode
@@ -461,19 +463,27 @@ class CutMadeFact(Model):
     taken_back: Who | None = None
 
 
-SaidTopic = Literal["fit", "seam", "bond"]
+SaidTopic = Literal["fit", "seam", "bond", "hours"]
 
 
 class JobSaidFact(Model):
     """What was last said of the fit, of a seam (by its number) or of the bonding; one of them is there."""
 
     id: int
-    topic: SaidTopic
+    topic: Literal["fit", "seam", "bond"]
     subject: int
     version: int
     fit: FitSaid | None = None
     seam: SeamPlan | None = None
     bond: BondSaid | None = None
+    by: Who
+
+
+class HoursFact(Model):
+    """What was last said of the hours."""
+
+    version: int
+    hours: HoursSaid
     by: Who
 
 
@@ -498,6 +508,49 @@ class ClockFact(Model):
     by: Who
     ended: Who | None = None
     words: str = ""
+
+
+WaitKind = Literal["part", "approval", "refrigerant", "mechanic", "foam", "paint", "other"]
+WorkEnd = Literal["touch", "next", "said"]
+"""How a clock of work ended: by a touch, because its person began something else, or at a time that was said later."""
+
+
+class WorkFact(Model):
+    """Work of a person on an operation, from `by.at` until `ended_at` (UTC, ISO 8601); none while its clock runs."""
+
+    id: int
+    operation: str
+    by: Who
+    ended_at: str | None = None
+    how: WorkEnd = "touch"
+    words: str = ""
+    ended_by: Who | None = None
+
+    @property
+    def hours(self) -> float | None:
+        """The hours worked; none while its clock runs."""
+        if self.ended_at is None:
+            return None
+        took = datetime.datetime.fromisoformat(self.ended_at) - datetime.datetime.fromisoformat(self.by.at)
+        return max(0.0, took.total_seconds() / 3600)
+
+
+class WaitFact(Model):
+    """Something that the job waits for: who was asked, and when it is due (UTC, ISO 8601; empty: nobody knows).
+
+    `station`: from which station or hold point on it holds the job up; empty: at once, whatever comes next.
+    """
+
+    id: int
+    kind: WaitKind
+    words: str
+    asked_of: str
+    due_at: str
+    station: str
+    by: Who
+    said_by: Who
+    over: Who | None = None
+    over_words: str = ""
 
 
 class SignatureFact(Model):
@@ -569,6 +622,9 @@ class JobFacts(Model):
     said: tuple[JobSaidFact, ...] = ()
     done: tuple[DoneFact, ...] = ()
     clocks: tuple[ClockFact, ...] = ()
+    hours: HoursFact | None = None
+    worked: tuple[WorkFact, ...] = ()
+    waits: tuple[WaitFact, ...] = ()
 
     @property
     def practice(self) -> bool:

@@ -149,6 +149,12 @@ def insert_many(connection: Connection, sql: str, many: list[tuple[Any, ...]]) -
             cursor.executemany(sql, many)
 
 
+def now_of(connection: Connection) -> str:
+    """Return the database's time, UTC, as ISO 8601."""
+    found = row(connection, "SELECT UTC_TIMESTAMP(6) AS at")
+    return utc(found["at"]) if found else ""
+
+
 def utc(moment: Any) -> str:
     """Return a time of the database, UTC, as ISO 8601 to the microsecond."""
     return f"{moment.isoformat(timespec='microseconds')}Z"

@@ -22,7 +22,7 @@ from fairsquare.core.measure.ageing import moves_of, reading_is_old
 from fairsquare.core.moves import REFIT_NEEDED, LastMoves
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.store import clocks, cuts, damage, finishing, parts, photos, pulls, supplements
+from fairsquare.store import clocks, cuts, damage, finishing, parts, photos, pulls, supplements, waits, work
 from fairsquare.store.database import Connection, rows, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
@@ -101,6 +101,12 @@ _PARTS = {
                      LEFT JOIN job_event_taken_back t ON t.event_id = e.id WHERE e.job_id = {job}""",
     "clocks": """SELECT COUNT(*) + COUNT(e.clock_id), MAX(c.id) FROM clock c
                  LEFT JOIN clock_ended e ON e.clock_id = c.id WHERE c.job_id = {job}""",
+    "hours": "SELECT COUNT(*), MAX(id) FROM job_said WHERE job_id = {job} AND topic = 'hours'",
+    "work": """SELECT COUNT(*) + COUNT(e.clock_id) + COUNT(b.clock_id), MAX(w.id) FROM work_clock w
+               LEFT JOIN work_ended e ON e.clock_id = w.id LEFT JOIN work_taken_back b ON b.clock_id = w.id
+               WHERE w.job_id = {job}""",
+    "waits": """SELECT COUNT(s.id) + COUNT(DISTINCT o.wait_id), MAX(s.id) FROM wait w JOIN wait_said s ON s.wait_id = w.id
+                LEFT JOIN wait_over o ON o.wait_id = w.id WHERE w.job_id = {job}""",
     "member_decisions": "SELECT COUNT(*), MAX(id) FROM member_decision WHERE job_id = {job}",
 }
 """What is recorded of a job, table by table. Rows are only ever added: how many there are, and the last, say whether any were."""
@@ -218,6 +224,9 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         cuts_made=part("cuts_made", lambda: cuts.cuts(connection, job.id)),
         said=part("job_said", lambda: finishing.said_of(connection, job.id)),
         done=part("job_events", lambda: finishing.events(connection, job.id)),
+        hours=part("hours", lambda: finishing.hours_of(connection, job.id)),
+        worked=part("work", lambda: work.work_of(connection, job.id)),
+        waits=part("waits", lambda: waits.waits_of(connection, job.id)),
         clocks=part("clocks", lambda: clocks.clocks_of(connection, job.id)),
         part_spans=part("part_spans", lambda: parts.spans(connection, job.id)),
     )

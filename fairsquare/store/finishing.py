@@ -1,12 +1,13 @@
-"""What is planned of fit, seams and bonding (the last version counts), and what was done of it. Rows are appended only."""
+"""What is said of fit, seams, bonding and hours (the last version counts), and what was done of it. Rows are appended only."""
 
 from typing import Any
 
 from pydantic import TypeAdapter
 
 from fairsquare.core.done import CouponMade, Done
-from fairsquare.core.facts import DoneFact, JobSaidFact, SaidTopic
+from fairsquare.core.facts import DoneFact, HoursFact, JobSaidFact, SaidTopic
 from fairsquare.core.fit.said import FitSaid
+from fairsquare.core.plan.said import HoursSaid
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan
 from fairsquare.core.weld.settings import Metal, WeldProcess
@@ -14,7 +15,7 @@ from fairsquare.store.database import Connection, execute, insert, row, rows, ut
 
 _WHO = "p.full_name, p.role"
 _DONE: TypeAdapter[Any] = TypeAdapter(Done)
-Said = FitSaid | SeamPlan | BondSaid
+Said = FitSaid | SeamPlan | BondSaid | HoursSaid
 
 
 def say(connection: Connection, job_id: int, topic: SaidTopic, subject: int, said: Said, person_id: int) -> int:
@@ -69,7 +70,7 @@ def said_of(connection: Connection, job_id: int) -> tuple[JobSaidFact, ...]:
         connection,
         f"""SELECT s.id, s.topic, s.subject, s.version, s.body, s.at, {_WHO}
             FROM job_said s JOIN person p ON p.id = s.person_id
-            WHERE s.job_id = %s AND s.version = (SELECT MAX(n.version) FROM job_said n
+            WHERE s.job_id = %s AND s.topic <> 'hours' AND s.version = (SELECT MAX(n.version) FROM job_said n
               WHERE n.job_id = s.job_id AND n.topic = s.topic AND n.subject = s.subject)
             ORDER BY s.id""",  # noqa: S608 - names of columns only
         job_id,
@@ -84,6 +85,19 @@ def said_of(connection: Connection, job_id: int) -> tuple[JobSaidFact, ...]:
         )
         for one in found
     )
+
+
+def hours_of(connection: Connection, job_id: int) -> HoursFact | None:
+    """Return what was last said of the hours of a job."""
+    found = row(
+        connection,
+        f"""SELECT s.version, s.body, s.at, {_WHO} FROM job_said s JOIN person p ON p.id = s.person_id
+            WHERE s.job_id = %s AND s.topic = 'hours' ORDER BY s.version DESC LIMIT 1""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    if found is None:
+        return None
+    return HoursFact(version=found["version"], hours=HoursSaid.model_validate_json(found["body"]), by=who(found))
 
 
 def events(connection: Connection, job_id: int) -> tuple[DoneFact, ...]:

@@ -26,6 +26,7 @@ from fairsquare.store import people
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web import units as shown
+from fairsquare.web.times import shown_time, zone_of
 from fairsquare.web.units import Units
 
 COOKIE = "fairsquare"
@@ -132,6 +133,9 @@ _NOT_PRACTISED = frozenset(
         "seams",
         "finish",
         "clocks",
+        "hours",
+        "work",
+        "waits",
     }
 )
 """Pages of a job that practice does not have."""
@@ -199,6 +203,7 @@ def render(
         "practising": _practised_number(request),
         "version": __version__,
         "clock": clock,
+        "due": lambda moment: shown_time(moment, zone_of(request)),
         **in_units(unit),
     }
     code = fault.status if fault and status == 200 else status

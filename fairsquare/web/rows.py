@@ -31,6 +31,8 @@ CHOSEN = frozenset(
         "flush",
         "stage",
         "gets",
+        "left",
+        "scrap",
     ]
 )
 """Fields of a row that are chosen from a list: a row in which nothing else is filled in is an empty one."""

@@ -1,15 +1,18 @@
 """The floor: the jobs that are open, what each waits for, and the search."""
 
+import datetime
+
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions.spine import spine, waits
 from fairsquare.drawings.spine import lying_spine
+from fairsquare.store import work
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of, render, signed_in
 
 router = APIRouter()
 PAGE = 20
-_FIRST = {"work": 0, "sign": 1, "done": 2, "blocked": 3}
+_FIRST = {"work": 0, "sign": 1, "done": 2, "blocked": 3, "waits": 4}
 
 
 @router.get("/")
@@ -20,7 +23,10 @@ def show(
     page = max(1, min(page, 100_000))
     views, many = desk_of(request).views(q[:200], PAGE, (page - 1) * PAGE, closed=closed)
     rows = [(view, waits(view), lying_spine([(s.kind, s.title, s.status) for s in spine(view)])) for view in views]
-    rows.sort(key=lambda row: _FIRST[row[1].mood])
+    rows.sort(key=lambda row: (_FIRST[row[1].mood], row[1].due_at or "9999"))
+    working: dict[str, list[str]] = {}
+    for one in desk_of(request).database.run(work.going_on):
+        working.setdefault(one.job, []).append(f"{one.name}: {one.operation}")
     return render(
         request,
         "parts/floor_jobs.html" if request.headers.get("hx-request") else "floor.html",
@@ -31,5 +37,7 @@ def show(
         page=page,
         closed=closed,
         pages=max(1, -(-many // PAGE)),
+        working=working,
+        now=datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ"),
         can_work=sum(row[1].mood in ("work", "sign") for row in rows),
     )

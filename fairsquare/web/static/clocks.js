@@ -40,8 +40,12 @@
   function count() {
     const now = performance.now();
     for (const clock of document.querySelectorAll("[data-clock]")) {
-      const id = `${clock.dataset.clock} ${clock.dataset.left}`;
+      const id = `${clock.dataset.clock} ${clock.dataset.left ?? clock.dataset.up}`;
       if (!seen.has(id)) seen.set(id, now);
+      if (clock.dataset.up) {
+        clock.querySelector("[data-count]").textContent = shown(Number(clock.dataset.up) + (now - seen.get(id)) / 1000);
+        continue;
+      }
       const left = Number(clock.dataset.left) - (now - seen.get(id)) / 1000;
       clock.querySelector("[data-count]").textContent = shown(left);
       clock.classList.toggle("over", left <= 0);

@@ -1,0 +1,202 @@
+"""Deeds of hours: what is said of them, who works on what since when, and what the estimate missed sent on."""
+
+import datetime
+from collections.abc import Sequence
+from typing import Any
+
+from fairsquare.actions.desk import Desk, JobView, Unsure
+from fairsquare.actions.rights import check_may
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import WorkEnd, WorkFact
+from fairsquare.core.plan.operations import JobWork, job_work, supplement_words
+from fairsquare.core.plan.said import HoursSaid, check_hours
+from fairsquare.store import finishing, jobs, supplements, work
+from fairsquare.store.database import Connection, now_of
+from fairsquare.store.people import Person
+from fairsquare.store.work import OpenWork
+
+FORGOTTEN_H = 10.0
+"""A clock of work that runs for longer was forgotten: nobody works so long on one thing. Common practice, no source."""
+
+
+def work_on(view: JobView) -> JobWork:
+    """Return the hours of a job as it stands."""
+    return job_work(view.facts, frozenset(hold.name for hold in view.state.holds if hold.status == "closed"))
+
+
+def following(view: JobView) -> JobWork:
+    """Return the hours of a job as they follow from it, whatever was said of them."""
+    return job_work(view.facts.model_copy(update={"hours": None}))
+
+
+def by_person(view: JobView) -> dict[str, float]:
+    """Return the hours worked on a job by each person, the most first."""
+    found: dict[str, float] = {}
+    for one in view.facts.worked:
+        if one.hours is not None:
+            found[one.by.name] = found.get(one.by.name, 0.0) + one.hours
+    return dict(sorted(found.items(), key=lambda item: -item[1]))
+
+
+def say_hours(desk: Desk, person: Person, key: str, number: str, said: HoursSaid, seen: int) -> int:
+    """Keep what is said of the hours, as read at version `seen`. Raises `Refused`, and `Unsure` when somebody was faster."""
+    check_may(person, "say hours")
+    check_hours(said)
+
+    def keep(connection: Connection, view: JobView) -> dict[str, Any]:
+        now = view.facts.hours
+        if (now.version if now else 0) != seen:
+            who = now.by.name if now else "Somebody"
+            raise Unsure(
+                f"{who} changed the hours meanwhile: look at them again, then put in what you had.",
+                field="version",
+                value=seen,
+            )
+        return {"version": finishing.say(connection, view.job.id, "hours", 0, said, person.id)}
+
+    return int(desk.in_job(person, key, f"say {number} hours", number, keep)["version"])
+
+
+def start_work(desk: Desk, person: Person, key: str, number: str, operation: str) -> int:
+    """Start a person's clock on an operation; what he or she worked on until now ends by it. Raises `Refused` and `Unsure`."""
+    check_may(person, "work")
+
+    def begin(connection: Connection, view: JobView) -> dict[str, Any]:
+        _check_operation(view, operation)
+        work.hold_person(connection, person.id)
+        for one in work.going_on(connection, person.id):
+            if one.job == number and one.operation == operation:
+                return {"id": one.id}
+            if is_forgotten(one):
+                raise Unsure(
+                    f"Your clock on {one.operation} ({one.job}) still runs: say first when you stopped.",
+                    field="operation",
+                )
+            work.end(connection, one.id, "next", "", person.id)
+            if one.job != number:
+                jobs.touch(connection, one.job_id)
+        return {"id": work.start(connection, view.job.id, operation, person.id)}
+
+    return int(desk.in_job(person, key, f"work {number}", number, begin)["id"])
+
+
+def stop_work(
+    desk: Desk, person: Person, key: str, number: str, clock: int, ended_at: str | None = None, words: str = ""
+) -> None:
+    """Stop a clock of work, one's own or, as a lead, another's: now, or at a time (UTC, ISO 8601) since it began."""
+    check_may(person, "work")
+
+    def finish(connection: Connection, view: JobView) -> dict[str, Any]:
+        own = _work_of(view, clock)
+        _check_whose(person, own)
+        if own.ended_at is not None:
+            return {}
+        now = now_of(connection)
+        running = next((one for one in work.going_on(connection) if one.id == clock), None)
+        if ended_at is None and running is not None and is_forgotten(running):
+            raise Refused(
+                "This clock has run too long to have been work all the time: say when it stopped.", field="ended"
+            )
+        if ended_at is not None and not own.by.at < ended_at <= now:
+            raise Refused("It stopped after it began, and not in the future.", field="ended", value=ended_at)
+        how: WorkEnd = "touch" if ended_at is None else "said"
+        work.end(connection, clock, how, " ".join(words.split())[:500], person.id, _naive(ended_at))
+        return {}
+
+    desk.in_job(person, key, f"work end {number} {clock}", number, finish, even_closed=True)
+
+
+def add_work(
+    desk: Desk, person: Person, key: str, number: str, operation: str, since: str, until: str, words: str
+) -> int:
+    """Record work that no clock counted, from a time until another (UTC, ISO 8601). Raises `Refused`."""
+    check_may(person, "work")
+
+    def add(connection: Connection, view: JobView) -> dict[str, Any]:
+        _check_operation(view, operation)
+        if not since < until:
+            raise Refused("Work ends after it begins.", field="until", value=until)
+        if until > now_of(connection):
+            raise Refused("This is in the future: work is recorded when it is done.", field="until", value=until)
+        if _hours(since, until) > FORGOTTEN_H:
+            raise Refused(
+                f"More than {FORGOTTEN_H:g} hours at a stretch: record it day by day.", field="until", value=until
+            )
+        work.hold_person(connection, person.id)
+        other = work.overlapping(connection, person.id, _plain(since), _plain(until))
+        if other is not None:
+            raise Refused(
+                f"You worked on {other['operation']} ({other['number']}) then: nobody does two things at once.",
+                field="since",
+                value=since,
+            )
+        clock = work.start(connection, view.job.id, operation, person.id, _naive(since))
+        work.end(connection, clock, "said", " ".join(words.split())[:500], person.id, _naive(until))
+        return {"id": clock}
+
+    return int(desk.in_job(person, key, f"work add {number}", number, add, even_closed=True)["id"])
+
+
+def take_work_back(desk: Desk, person: Person, key: str, number: str, clock: int) -> None:
+    """Record that a clock was a mistake: it counts no longer."""
+    check_may(person, "work")
+
+    def back(connection: Connection, view: JobView) -> dict[str, Any]:
+        _check_whose(person, _work_of(view, clock))
+        work.take_back(connection, clock, person.id)
+        return {}
+
+    desk.in_job(person, key, f"work back {number} {clock}", number, back, even_closed=True)
+
+
+def ask_for_gaps(desk: Desk, person: Person, key: str, number: str, names: Sequence[str]) -> int:
+    """Raise supplement lines for what rows of the hours take more than was sold, and return how many."""
+    check_may(person, "find more")
+
+    def ask(connection: Connection, view: JobView) -> dict[str, Any]:
+        rows = [row for row in work_on(view).gaps if row.name in names]
+        if not rows:
+            raise Refused("Choose what the payer is to be asked for.", field="row", value=list(names)[:5])
+        for row in rows:
+            words = supplement_words(row)[:500]
+            supplements.add_line(connection, view.job.id, "hours", words, row.gap_h, "", 0, person.id)
+        return {"lines": len(rows)}
+
+    return int(desk.in_job(person, key, f"supplement gaps {number}", number, ask)["lines"])
+
+
+def is_forgotten(one: OpenWork) -> bool:
+    """Say whether a clock of work has run for longer than anybody works at a stretch."""
+    return one.seconds > FORGOTTEN_H * 3600
+
+
+def _check_operation(view: JobView, operation: str) -> None:
+    if work_on(view).row(operation) is None:
+        raise Refused(
+            f"{operation[:60]} is not among the operations of this job.", field="operation", value=operation[:60]
+        )
+
+
+def _work_of(view: JobView, clock: int) -> WorkFact:
+    own = next((one for one in view.facts.worked if one.id == clock), None)
+    if own is None:
+        raise Refused("There is no such clock in this job.", field="clock", value=clock)
+    return own
+
+
+def _check_whose(person: Person, own: WorkFact) -> None:
+    if own.by.name != person.full_name and person.role != "lead":
+        raise Refused(f"This is {own.by.name}'s clock: they stop it, or a lead does.", field="clock", value=own.id)
+
+
+def _hours(since: str, until: str) -> float:
+    took = datetime.datetime.fromisoformat(until) - datetime.datetime.fromisoformat(since)
+    return took.total_seconds() / 3600
+
+
+def _plain(moment: str) -> str:
+    return moment.removesuffix("Z").replace("T", " ")
+
+
+def _naive(moment: str | None) -> str | None:
+    return None if moment is None else _plain(moment)

@@ -1,0 +1,72 @@
+"""What a job waits for: noted, said anew (who was asked, when it is due), over. Rows are appended and never changed."""
+
+from fairsquare.core.facts import WaitFact, WaitKind
+from fairsquare.store.database import Connection, execute, insert, rows, utc, who
+
+_WHO = "p.full_name, p.role"
+
+
+def note(connection: Connection, job_id: int, kind: WaitKind, words: str, station: str, person_id: int) -> int:
+    """Note something that the job waits for, and return its id."""
+    return insert(
+        connection,
+        """INSERT INTO wait (job_id, kind, words, station, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        kind,
+        words,
+        station,
+        person_id,
+    )
+
+
+def say(connection: Connection, wait: int, asked_of: str, due_at: str | None, person_id: int) -> None:
+    """Say who was asked and when it is due; the last that was said counts."""
+    insert(
+        connection,
+        "INSERT INTO wait_said (wait_id, asked_of, due_at, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
+        wait,
+        asked_of,
+        due_at,
+        person_id,
+    )
+
+
+def end(connection: Connection, wait: int, words: str, person_id: int) -> None:
+    """Record that it came."""
+    execute(
+        connection,
+        "INSERT IGNORE INTO wait_over (wait_id, words, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
+        wait,
+        words,
+        person_id,
+    )
+
+
+def waits_of(connection: Connection, job_id: int) -> tuple[WaitFact, ...]:
+    """Return everything that a job waited for, oldest first, as it was said last."""
+    found = rows(
+        connection,
+        f"""SELECT w.id, w.kind, w.words, w.station, w.at, {_WHO}, s.asked_of, s.due_at, s.at AS said_at,
+                   r.full_name AS said_name, r.role AS said_role, o.words AS over_words, o.at AS over_at,
+                   q.full_name AS over_name, q.role AS over_role
+            FROM wait w JOIN person p ON p.id = w.person_id
+            JOIN wait_said s ON s.id = (SELECT MAX(n.id) FROM wait_said n WHERE n.wait_id = w.id)
+            JOIN person r ON r.id = s.person_id
+            LEFT JOIN wait_over o ON o.wait_id = w.id LEFT JOIN person q ON q.id = o.person_id
+            WHERE w.job_id = %s ORDER BY w.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        WaitFact(
+            **{name: one[name] for name in ("id", "kind", "words", "station", "asked_of")},
+            due_at=utc(one["due_at"]) if one["due_at"] else "",
+            by=who(one),
+            said_by=who({"full_name": one["said_name"], "role": one["said_role"], "at": one["said_at"]}),
+            over=who({"full_name": one["over_name"], "role": one["over_role"], "at": one["over_at"]})
+            if one["over_at"]
+            else None,
+            over_words=one["over_words"] or "",
+        )
+        for one in found
+    )

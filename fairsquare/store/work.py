@@ -1,0 +1,139 @@
+"""Clocks of work: who works on what since when, and until when. Rows are appended; one taken back counts no longer."""
+
+from typing import Any, NamedTuple
+
+from fairsquare.core.facts import WorkEnd, WorkFact
+from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
+
+_WHO = "p.full_name, p.role"
+_OPEN = """FROM work_clock w JOIN job j ON j.id = w.job_id JOIN person p ON p.id = w.person_id
+           LEFT JOIN work_ended e ON e.clock_id = w.id LEFT JOIN work_taken_back b ON b.clock_id = w.id
+           WHERE e.clock_id IS NULL AND b.clock_id IS NULL"""
+
+
+class OpenWork(NamedTuple):
+    """Work that goes on: whose, on what, since when (UTC, ISO 8601), and for how many seconds by the database's time."""
+
+    id: int
+    person: int
+    name: str
+    job_id: int
+    job: str
+    vehicle: str
+    operation: str
+    since: str
+    seconds: float
+
+
+def start(connection: Connection, job_id: int, operation: str, person_id: int, since: str | None = None) -> int:
+    """Start a clock, now or at a time of the past, and return its id."""
+    return insert(
+        connection,
+        "INSERT INTO work_clock (job_id, operation, person_id, at) VALUES (%s, %s, %s, COALESCE(%s, UTC_TIMESTAMP(6)))",
+        job_id,
+        operation,
+        person_id,
+        since,
+    )
+
+
+def end(
+    connection: Connection, clock: int, how: WorkEnd, words: str, person_id: int, ended_at: str | None = None
+) -> None:
+    """End a clock, now or at a time that is said; one that has ended stays as it is."""
+    execute(
+        connection,
+        """INSERT IGNORE INTO work_ended (clock_id, ended_at, how, words, person_id, at)
+           VALUES (%s, COALESCE(%s, UTC_TIMESTAMP(6)), %s, %s, %s, UTC_TIMESTAMP(6))""",
+        clock,
+        ended_at,
+        how,
+        words,
+        person_id,
+    )
+
+
+def take_back(connection: Connection, clock: int, person_id: int) -> None:
+    """Record that a clock was started by mistake: it stays, and counts no longer."""
+    execute(
+        connection,
+        "INSERT IGNORE INTO work_taken_back (clock_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
+        clock,
+        person_id,
+    )
+
+
+def going_on(connection: Connection, person_id: int | None = None) -> list[OpenWork]:
+    """Return the clocks of work that run, of one person or of all, the longest first."""
+    mine = " AND w.person_id = %s" if person_id is not None else ""
+    found = rows(
+        connection,
+        f"""SELECT w.id, w.person_id, p.full_name, j.id AS job_id, j.number, j.vehicle, w.operation, w.at,
+                   TIMESTAMPDIFF(MICROSECOND, w.at, UTC_TIMESTAMP(6)) / 1e6 AS seconds
+            {_OPEN}{mine} ORDER BY w.at, w.id""",
+        *([person_id] if person_id is not None else []),
+    )
+    return [
+        OpenWork(
+            one["id"],
+            one["person_id"],
+            one["full_name"],
+            one["job_id"],
+            one["number"],
+            one["vehicle"],
+            one["operation"],
+            utc(one["at"]),
+            float(one["seconds"]),
+        )
+        for one in found
+    ]
+
+
+def hold_person(connection: Connection, person_id: int) -> None:
+    """Hold a person's row until the transaction ends, so that two touches of one person do not cross."""
+    row(connection, "SELECT id FROM person WHERE id = %s FOR UPDATE", person_id)
+
+
+def overlapping(
+    connection: Connection, person_id: int, since: str, until: str, but: int | None = None
+) -> dict[str, Any] | None:
+    """Return work of a person that lies in a time, or reaches into it, and was not taken back: its job, operation and times."""
+    return row(
+        connection,
+        """SELECT j.number, w.operation, w.at, e.ended_at FROM work_clock w JOIN job j ON j.id = w.job_id
+           LEFT JOIN work_ended e ON e.clock_id = w.id LEFT JOIN work_taken_back b ON b.clock_id = w.id
+           WHERE w.person_id = %s AND b.clock_id IS NULL AND w.id <> %s AND w.at < %s
+             AND COALESCE(e.ended_at, UTC_TIMESTAMP(6)) > %s ORDER BY w.at LIMIT 1""",
+        person_id,
+        but or 0,
+        until,
+        since,
+    )
+
+
+def work_of(connection: Connection, job_id: int) -> tuple[WorkFact, ...]:
+    """Return the work on a job that counts, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT w.id, w.operation, w.at, {_WHO}, e.ended_at, e.how, e.words, e.at AS end_at,
+                   q.full_name AS end_name, q.role AS end_role
+            FROM work_clock w JOIN person p ON p.id = w.person_id
+            LEFT JOIN work_ended e ON e.clock_id = w.id LEFT JOIN person q ON q.id = e.person_id
+            LEFT JOIN work_taken_back b ON b.clock_id = w.id
+            WHERE w.job_id = %s AND b.clock_id IS NULL ORDER BY w.at, w.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        WorkFact(
+            id=one["id"],
+            operation=one["operation"],
+            by=who(one),
+            ended_at=utc(one["ended_at"]) if one["ended_at"] else None,
+            how=one["how"] or "touch",
+            words=one["words"] or "",
+            ended_by=who({"full_name": one["end_name"], "role": one["end_role"], "at": one["end_at"]})
+            if one["end_at"]
+            else None,
+        )
+        for one in found
+    )

@@ -1,0 +1,187 @@
+"""The hours of a job: what is to be done and what comes off for it, who works on what, sold against worked, and the gaps."""
+
+from collections.abc import Callable
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import working
+from fairsquare.actions.desk import JobView
+from fairsquare.actions.spine import spine
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.plan.operations import USUAL_H
+from fairsquare.store import work
+from fairsquare.store.people import Session
+from fairsquare.store.work import OpenWork
+from fairsquare.web.forms import whole
+from fairsquare.web.hour_forms import HOUR_ROWS, hour_rows, hours_typed
+from fairsquare.web.page import Form, desk_of, go_to, job_path, local_path, render, sent_form, signed_in
+from fairsquare.web.row_editor import asks_for_more, row_page
+from fairsquare.web.times import shown_time, typed_time, zone_of
+
+router = APIRouter()
+
+
+@router.get("/jobs/{number}/hours")
+def show(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the hours of a job."""
+    return _page(request, session, number)
+
+
+@router.get("/jobs/{number}/hours/list")
+def edit(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the fields of operations and parts."""
+    return _editor(request, session, number)
+
+
+@router.post("/jobs/{number}/hours/list")
+def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep operations and parts as they were typed."""
+    typed, desk = form.typed(), desk_of(request)
+    try:
+        if asks_for_more(typed):
+            return _editor(request, form.session, number, typed=typed)
+        said = hours_typed(typed, working.following(desk.view(number)))
+        seen = whole(form.text("version"), "version")
+        working.say_hours(desk, form.session.person, form.key, number, said, seen)
+    except FairSquareError as fault:
+        return _editor(request, form.session, number, fault=fault, typed=typed)
+    return go_to(job_path(number, "hours"))
+
+
+@router.post("/jobs/{number}/work")
+def start(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Start one's clock on an operation."""
+    try:
+        working.start_work(desk_of(request), form.session.person, form.key, number, form.text("operation"))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "hours"))
+
+
+@router.post("/jobs/{number}/work/{clock}/stop")
+def stop(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
+    """Stop a clock of work: now, or at the time that is typed."""
+    text = form.text("ended").strip()
+    try:
+        ended = typed_time(text, "ended", zone_of(request)) if text else None
+        working.stop_work(desk_of(request), form.session.person, form.key, number, clock, ended, form.text("words"))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "stopped": str(clock)})
+    return go_to(local_path(form.text("back") or job_path(number, "hours")))
+
+
+@router.post("/jobs/{number}/work/add")
+def add(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record work that no clock counted."""
+    zone = zone_of(request)
+    try:
+        day = form.text("day").strip()
+        since = typed_time(f"{day}T{form.text('since').strip()}", "since", zone)
+        until = typed_time(f"{day}T{form.text('until').strip()}", "until", zone)
+        person, words = form.session.person, form.text("words")
+        working.add_work(desk_of(request), person, form.key, number, form.text("operation"), since, until, words)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "hours"))
+
+
+@router.post("/jobs/{number}/work/{clock}/back")
+def back(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
+    """Take a clock back that was started by mistake."""
+    try:
+        working.take_work_back(desk_of(request), form.session.person, form.key, number, clock)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "hours"))
+
+
+@router.post("/jobs/{number}/hours/gaps")
+def gaps(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Raise supplement lines for what the estimate missed."""
+    try:
+        working.ask_for_gaps(desk_of(request), form.session.person, form.key, number, form.several("row"))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault)
+    return go_to(job_path(number, "supplements"))
+
+
+@router.get("/work/strip")
+def strip(request: Request, back: str = "/", session: Session = Depends(signed_in)) -> Response:
+    """Return one's own clock of work, for every page."""
+    mine = desk_of(request).database.run(lambda c: work.going_on(c, session.person.id))
+    return render(
+        request,
+        "parts/work_strip.html",
+        session,
+        working=mine,
+        forgotten=_forgotten(mine),
+        time=_time(request),
+        back=local_path(back),
+    )
+
+
+def _forgotten(running: list[OpenWork]) -> set[int]:
+    return {one.id for one in running if working.is_forgotten(one)}
+
+
+def _time(request: Request) -> Callable[[str], str]:
+    zone = zone_of(request)
+    return lambda moment: shown_time(moment, zone)
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    running = [one for one in desk_of(request).database.run(work.going_on) if one.job == number]
+    by = working.by_person(view)
+    return render(
+        request,
+        "hours.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="hours",
+        work=working.work_on(view),
+        by=by,
+        mine=next((one for one in running if one.person == session.person.id), None),
+        working=running,
+        forgotten=_forgotten(running),
+        time=_time(request),
+    )
+
+
+def _editor(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view: JobView = desk_of(request).view(number)
+    found = working.work_on(view)
+    if session.person.role == "apprentice":
+        fault = fault or Refused("Hours are planned and sold by a technician, a lead or an estimator.", field="role")
+    return row_page(
+        request,
+        session,
+        "hours_list.html",
+        view,
+        "hours",
+        HOUR_ROWS,
+        hour_rows(found),
+        fault,
+        typed,
+        (fault.field or "") if fault else "",
+        work=found,
+        usual=USUAL_H,
+        version=view.facts.hours.version if view.facts.hours else 0,
+    )

@@ -113,7 +113,7 @@ def _waits_for(now: Stop) -> Waits:
     """Say what holds up the stop that comes next: the last of it to come."""
     last, more = now.waiting[-1], len(now.waiting) - 1
     words = last.words + (f", and {more} more" if more else "")
-    return Waits(words, now.key, "waits", last.due_at, f"{last.asked_of} was asked" if last.asked_of else "")
+    return Waits(words, now.key, "waits", last.due_at, f"asked: {last.asked_of}" if last.asked_of else "")
 
 
 def _waits_at_hold(view: JobView, now: Stop) -> Waits:

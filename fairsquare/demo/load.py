@@ -17,6 +17,7 @@ from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
 from fairsquare.demo.cuts import cuts_of
 from fairsquare.demo.damage import decisions_of, walk_round_of
 from fairsquare.demo.finishing import finishing_of
+from fairsquare.demo.hours import hours_of
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.rig import RIG, setting_of_vehicle
 from fairsquare.demo.vehicles import (
@@ -202,6 +203,7 @@ def _tell_story(desk: Desk, persons: dict[str, Person], story: _Story, index: in
     decisions_of(desk, technician, lead, number, story.vehicle)
     cuts_of(desk, technician, number, story.vehicle)
     finishing_of(desk, persons, number, story.vehicle)
+    hours_of(desk, persons, number, story.vehicle)
     setting = setting_of_vehicle(story.vehicle)
     if setting != setting_of(desk.view(number).facts):
         pulling.keep_setting(desk, technician, _key(), number, setting, 0)

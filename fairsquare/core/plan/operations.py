@@ -32,12 +32,15 @@ USUAL_H: dict[str, float] = {
     "prove": 1.0,
     "panel": 0.5,
 }
-"""Hours that stand where nobody said others: for a thing, or for each of a thing. Common practice, no source."""
+"""Hours of one person that stand where nobody said others: for a thing, or for each of a thing. Common practice, no source."""
 NAME_LETTERS = 40
 
 
 class JobOperation(NamedTuple):
-    """An operation as it follows from the job: its name, station, hours, what must be off for it, and why it is there."""
+    """An operation as it follows from the job: its name, station, hours, what must be off for it, and why it is there.
+
+    `hours` are those of all its `people` together.
+    """
 
     name: str
     station: str
@@ -87,6 +90,13 @@ class JobWork(NamedTuple):
     def gaps(self) -> tuple[WorkRow, ...]:
         """The rows that the estimate left out, or sold short, and that no supplement asks for yet."""
         return tuple(row for row in self.rows if row.gap_h >= 0.05 and row.name not in self.asked)
+
+    @property
+    def estimated(self) -> bool:
+        """Whether anybody said what was sold: without it nothing can be said of what the estimate leaves out."""
+        return any(one.sold_h is not None for one in self.said.operations) or any(
+            one.sold_h is not None for one in self.said.parts
+        )
 
     @property
     def sold_h(self) -> float:
@@ -155,7 +165,7 @@ def _operations(facts: JobFacts, closed: Collection[str]) -> Iterator[JobOperati
     members = member_states(facts)
     yield JobOperation("Make it safe", "take-in", USUAL_H["safe"], "every job", done="made_safe" in closed)
     yield JobOperation(
-        "Set up and clamp", "set-up", USUAL_H["set-up"], "every job", people=2, done="setup_accepted" in closed
+        "Set up and clamp", "set-up", 2 * USUAL_H["set-up"], "every job", people=2, done="setup_accepted" in closed
     )
     yield JobOperation(
         "Measure",
@@ -172,7 +182,8 @@ def _operations(facts: JobFacts, closed: Collection[str]) -> Iterator[JobOperati
         done="decision_made" in closed,
     )
     yield from _pulls(facts, members, "pulls_done" in closed)
-    yield from _sections(facts, members)
+    yield from _dragged(members)
+    yield from _sections(facts)
     yield from _fit_and_weld(facts, closed)
     yield from _finish(facts, "released" in closed)
 
@@ -194,7 +205,7 @@ def _pulls(facts: JobFacts, members: Sequence[MemberState], done: bool) -> Itera
         yield JobOperation(
             f"Pull {k}: {to}"[:NAME_LETTERS],
             "board",
-            USUAL_H["pull"],
+            2 * USUAL_H["pull"],
             f"pull {k} of the plan",
             first,
             2,
@@ -202,8 +213,15 @@ def _pulls(facts: JobFacts, members: Sequence[MemberState], done: bool) -> Itera
         )
 
 
-def _sections(facts: JobFacts, members: Sequence[MemberState]) -> Iterator[JobOperation]:
-    dragged = {state.member: _dragged(state) for state in members if _dragged(state)}
+def _dragged(members: Sequence[MemberState]) -> Iterator[JobOperation]:
+    """What a decision drags along, where it says how many hours that is."""
+    for state in members:
+        if state.decision and state.decision.hours:
+            why = state.decision.first or f"decision: {CHOICES[state.decision.decision]}"
+            yield JobOperation(f"Goes with {state.name}", "decide", state.decision.hours, why)
+
+
+def _sections(facts: JobFacts) -> Iterator[JobOperation]:
     for section in section_states(facts):
         layers = len(section.strip.layers) if section.strip else 1
         spots = len(section.welds.welds) if section.welds else 0
@@ -211,8 +229,7 @@ def _sections(facts: JobFacts, members: Sequence[MemberState]) -> Iterator[JobOp
         why = f"section {section.fact.number}: {_many(layers, 'layer')}" + (
             f", {_many(spots, 'weld')}" if spots else ""
         )
-        off = (dragged[section.fact.member],) if section.fact.member in dragged else ()
-        yield JobOperation(f"Cut {section.fact.member}", "cuts", round(takes, 2), why, off, done=_cut_done(section))
+        yield JobOperation(f"Cut {section.fact.member}", "cuts", round(takes, 2), why, done=_cut_done(section))
 
 
 def _cut_done(section: SectionState) -> bool:
@@ -226,7 +243,7 @@ def _fit_and_weld(facts: JobFacts, closed: Collection[str]) -> Iterator[JobOpera
     if (fit and (fit.panels or fit.gaps)) or sectioned:
         off = tuple(_part_name(panel.name) for panel in fit.panels) if fit else ()
         why = f"{len(fit.gaps)} gaps, {_many(len(off), 'panel')}" if fit else "a donor goes in"
-        yield JobOperation("Dry fit and gaps", "fit", USUAL_H["fit"], why, off, 2, "fit_accepted" in closed)
+        yield JobOperation("Dry fit and gaps", "fit", 2 * USUAL_H["fit"], why, off, 2, "fit_accepted" in closed)
     if bond and bond.steps:
         minutes = sum(step.minutes for step in bond.steps)
         done = any(move.what == "welded" for move in facts.movements)
@@ -278,18 +295,10 @@ def _parts(facts: JobFacts, said: HoursSaid) -> list[PartHours]:
     plan = plan_of(facts)
     for pull in plan.plan.pulls if plan else ():
         add(_part_name(pull.first_off), pull.first_hours or 0.0, pull.first_hours or 0.0)
-    for state in member_states(facts):
-        if _dragged(state) and state.decision:
-            add(_dragged(state), (state.decision.hours or 0.0) / 2, (state.decision.hours or 0.0) / 2)
     fit = fit_said(facts)
     for panel in fit.panels if fit else ():
         add(_part_name(panel.name), USUAL_H["panel"], USUAL_H["panel"])
     return list(found.values())
-
-
-def _dragged(state: MemberState) -> str:
-    """What comes off for a member that is worked on, as its decision says."""
-    return _part_name(state.decision.first) if state.decision and state.decision.hours else ""
 
 
 def _part_name(words: str) -> str:

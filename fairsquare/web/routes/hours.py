@@ -9,6 +9,7 @@ from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.plan.operations import USUAL_H
+from fairsquare.drawings.hours import hours_bars
 from fairsquare.store import work
 from fairsquare.store.people import Session
 from fairsquare.store.work import OpenWork
@@ -139,7 +140,7 @@ def _page(
 ) -> Response:
     view = desk_of(request).view(number)
     running = [one for one in desk_of(request).database.run(work.going_on) if one.job == number]
-    by = working.by_person(view)
+    by, found = working.by_person(view), working.work_on(view)
     return render(
         request,
         "hours.html",
@@ -149,7 +150,8 @@ def _page(
         view=view,
         spine=spine(view),
         at="hours",
-        work=working.work_on(view),
+        work=found,
+        drawing=hours_bars(found.found.total_h, found.sold_h, found.worked_h),
         by=by,
         mine=next((one for one in running if one.person == session.person.id), None),
         working=running,

@@ -25,6 +25,8 @@ Deed = Literal[
     "say hours",
     "work",
     "note wait",
+    "say shop",
+    "plan day",
 ]
 
 _MAY: dict[Deed, frozenset[Role]] = {
@@ -45,6 +47,8 @@ _MAY: dict[Deed, frozenset[Role]] = {
     "manage people": frozenset({"lead"}),
     "say hours": frozenset({"technician", "lead", "estimator"}),
     "work": frozenset({"technician", "lead", "apprentice"}),
+    "say shop": frozenset({"lead"}),
+    "plan day": frozenset({"lead", "estimator"}),
     "note wait": frozenset({"technician", "lead", "estimator", "apprentice"}),
 }
 _WORDS: dict[Deed, str] = {
@@ -65,6 +69,8 @@ _WORDS: dict[Deed, str] = {
     "manage people": "People are managed",
     "say hours": "Hours are planned and sold",
     "work": "Work is clocked",
+    "say shop": "What the shop has is said",
+    "plan day": "The day is planned",
     "note wait": "What a job waits for is noted",
 }
 

@@ -30,7 +30,7 @@ STATIONS_HELD: dict[str, str] = {
     "released": "Released",
 }
 """The stations and hold points that a wait may hold up, in working order; before the first it holds up whatever comes next."""
-_ORDER = (
+STATION_ORDER = (
     "take-in",
     "walk-round",
     "made_safe",
@@ -68,7 +68,7 @@ class Waiting(NamedTuple):
 
     def holds_up(self, station: str) -> bool:
         """Say whether work at a station has to wait for it."""
-        return not self.station or _ORDER.index(station) >= _ORDER.index(self.station)
+        return not self.station or STATION_ORDER.index(station) >= STATION_ORDER.index(self.station)
 
     def overdue(self, now: str) -> bool:
         """Say whether it was due before now."""

@@ -4,8 +4,9 @@ import datetime
 import secrets
 from typing import NamedTuple
 
-from fairsquare.actions import Desk, waiting, working
+from fairsquare.actions import Desk, planning, waiting, working
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid
+from fairsquare.core.plan.shop_said import HandSaid, PlaceSaid, ShopSaid
 from fairsquare.demo.vehicles import DUNLIN_TWO, TEAL, TURNSTONE, Vehicle
 from fairsquare.store.people import Person
 
@@ -62,6 +63,18 @@ _DUNLIN_TWO = _Hours(
     needs_off=(("Cut right apron", ("right lamp",)),),
 )
 _OF = {TEAL.name: _TEAL, DUNLIN_TWO.name: _DUNLIN_TWO}
+
+
+def say_the_shop(desk: Desk, lead: Person) -> None:
+    """Say what the shop of the demo is: hours, places, and what its people can do."""
+    hands = (
+        HandSaid(name="ngozi", skills=("structure", "weld")),
+        HandSaid(name="mateus", skills=("structure", "weld", "mechanic")),
+        HandSaid(name="solveig", skills=("structure",)),
+        HandSaid(name="keahi"),
+    )
+    places = (PlaceSaid(name="rack", many=2), PlaceSaid(name="bay", many=2))
+    planning.say_shop(desk, lead, _key(), ShopSaid(places=places, hands=hands), 0)
 
 
 def hours_of(desk: Desk, persons: dict[str, Person], number: str, vehicle: Vehicle) -> None:

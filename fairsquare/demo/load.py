@@ -17,7 +17,7 @@ from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
 from fairsquare.demo.cuts import cuts_of
 from fairsquare.demo.damage import decisions_of, walk_round_of
 from fairsquare.demo.finishing import finishing_of
-from fairsquare.demo.hours import hours_of
+from fairsquare.demo.hours import hours_of, say_the_shop
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.rig import RIG, setting_of_vehicle
 from fairsquare.demo.vehicles import (
@@ -166,6 +166,7 @@ def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[
     tell("loading the demo's jobs")
     for name, kind, sigma, reach in TOOLS:
         tooling.add_tool(desk, persons["solveig"], _key(), name, kind, sigma, **reach)
+    say_the_shop(desk, persons["solveig"])
     for gear in RIG:
         item = pulling.add_gear(desk, persons["solveig"], _key(), *gear)
         if gear[4] == "maker":

@@ -12,7 +12,7 @@ from fairsquare.store.people import Session
 from fairsquare.web.page import render
 from fairsquare.web.rows import Row, field_words, typed_rows
 
-_BLANK, _MORE = 3, 12
+BLANK, MORE = 3, 12
 """How many empty rows stand below each kind, and how many when more are asked for."""
 
 
@@ -45,7 +45,7 @@ def row_page(
         spine=spine(view),
         at=at,
         rows=typed_rows(typed, kinds) if typed else rows,
-        blank=_MORE if typed and asks_for_more(typed) else _BLANK,
+        blank=MORE if typed and asks_for_more(typed) else BLANK,
         wrong_field=wrong,
         wrong_words=field_words(wrong),
         **context,

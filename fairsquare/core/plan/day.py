@@ -1,9 +1,12 @@
 """The day plan: who does which operation, where and when, so that the least is late and all is done early."""
 
+from collections.abc import Collection, Mapping, Sequence
+from types import MappingProxyType
+
 from fairsquare.core.plan.asked import DayPlan, DayPlanned, PlannedOperation
 from fairsquare.core.plan.settle import Manned, chain, drawn_together, manned
-from fairsquare.core.plan.shop import Shop, read_shop
-from fairsquare.core.plan.solve import Solved, solve
+from fairsquare.core.plan.shop import Shop, Was, read_shop
+from fairsquare.core.plan.solve import Solved, solve, solve_again
 
 
 def day_plan(request: DayPlan) -> DayPlanned:
@@ -16,6 +19,33 @@ def day_plan(request: DayPlan) -> DayPlanned:
     shop = read_shop(request)
     solved = solve(shop)
     return planned(request, shop, drawn_together(shop, manned(shop, solved.placed)), solved)
+
+
+def plan_again(
+    request: DayPlan,
+    *,
+    stays: Sequence[Sequence[str]] = (),
+    there: Collection[int] = (),
+    was: Mapping[str, tuple[int, str, bool]] = MappingProxyType({}),
+) -> DayPlanned:
+    """Plan a shop's day anew: as little late as may be, then as little changed and done as early as that allows.
+
+    `stays` are the operations of each vehicle that keeps its place from the first to the last of them, `there` the numbers of those
+    that stand there already. `was`: by id the minute of the clock and the person of the plan before, and whether that is fixed; a
+    time that is not worked any more binds nothing. Raises `Refused` as `day_plan` does.
+    """
+    numbers = {one.id: k for k, one in enumerate(request.operations)}
+    shop = read_shop(request, by_name=True)
+    before = {}
+    for id, (start, person, fixed) in was.items():
+        at = shop.time.not_before(start)
+        if id in numbers and at < shop.time.total and shop.time.starts(at) == start:
+            before[numbers[id]] = Was(at, person, fixed)
+    shop = shop._replace(
+        stays=tuple(tuple(numbers[id] for id in stay) for stay in stays), there=frozenset(there), was=before
+    )
+    solved = solve_again(shop)
+    return planned(request, shop, manned(shop, solved.placed), solved)
 
 
 def planned(request: DayPlan, shop: Shop, plan: list[Manned], solved: Solved) -> DayPlanned:

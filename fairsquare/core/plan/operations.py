@@ -218,7 +218,7 @@ def _dragged(members: Sequence[MemberState]) -> Iterator[JobOperation]:
     for state in members:
         if state.decision and state.decision.hours:
             why = state.decision.first or f"decision: {CHOICES[state.decision.decision]}"
-            yield JobOperation(f"Goes with {state.name}", "decide", state.decision.hours, why)
+            yield JobOperation(f"Goes with {state.name}", "pulls", state.decision.hours, why)
 
 
 def _sections(facts: JobFacts) -> Iterator[JobOperation]:

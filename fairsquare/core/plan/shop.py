@@ -1,6 +1,7 @@
 """A day plan's request by numbers, once it is known to make sense: tasks, people in groups of equal skills, working time."""
 
 from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import NamedTuple
 
 from fairsquare.core.errors import Refused
@@ -23,13 +24,28 @@ class Task(NamedTuple):
     groups: tuple[int, ...]
 
 
+class Was(NamedTuple):
+    """How a task was planned before: its first working minute and its person. `fixed`: it stays so."""
+
+    start: int
+    person: str
+    fixed: bool = False
+
+
 class Shop(NamedTuple):
-    """What a plan is made of: the tasks, the people in groups of equal skills, the places and the working time."""
+    """What a plan is made of: the tasks, the people in groups of equal skills, the places and the working time.
+
+    `stays`: tasks between the first and the last of which nothing else takes their place, as a vehicle keeps its rack; `there`: the
+    numbers of those stays whose vehicle stands there already. `was`: how tasks were planned before.
+    """
 
     tasks: tuple[Task, ...]
     groups: tuple[tuple[str, ...], ...]
     places: Mapping[str, int]
     time: WorkingTime
+    stays: tuple[tuple[int, ...], ...] = ()
+    there: frozenset[int] = frozenset()
+    was: Mapping[int, Was] = MappingProxyType({})
 
 
 class Placed(NamedTuple):
@@ -40,10 +56,10 @@ class Placed(NamedTuple):
     helpers: tuple[int, ...]
 
 
-def read_shop(request: DayPlan) -> Shop:
-    """Return what a plan is to be made of. Raises `Refused` for what cannot be."""
+def read_shop(request: DayPlan, *, by_name: bool = False) -> Shop:
+    """Return what a plan is to be made of; `by_name`: everybody is a group by himself. Raises `Refused` for what cannot be."""
     time = _time(request.hours)
-    groups = _groups(request.people)
+    groups = _groups(request.people, by_name)
     numbers: dict[str, int] = {}
     for index, one in enumerate(request.operations):
         if one.id in numbers:
@@ -79,14 +95,15 @@ def _time(hours: Sequence[tuple[int, int]]) -> WorkingTime:
     return WorkingTime(hours)
 
 
-def _groups(people: Sequence[Worker]) -> dict[frozenset[str], list[str]]:
+def _groups(people: Sequence[Worker], by_name: bool) -> dict[frozenset[str], list[str]]:
     seen: set[str] = set()
     groups: dict[frozenset[str], list[str]] = {}
     for index, person in enumerate(people):
         if person.id in seen:
             raise Refused(f"{person.id} is listed twice.", field=f"people.{index}.id", value=person.id)
         seen.add(person.id)
-        groups.setdefault(frozenset(person.skills), []).append(person.id)
+        own = {f"name {person.id}"} if by_name else set()
+        groups.setdefault(frozenset(person.skills) | own, []).append(person.id)
     return groups
 
 

@@ -8,7 +8,7 @@ People of equal skills are a group, and a plan says how many of each group an op
 import itertools
 import math
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.plan.listed import first_plan
@@ -23,6 +23,15 @@ _LATENESS_EFFORT, _FINISH_EFFORT = 0.15, 0.15
 """How far each search goes beyond, by the solver's own measure of work, which is the same on any machine."""
 _LATENESS_S, _FINISH_S = 1.7, 1.4
 """And never longer than this, though a slow machine may then answer with another plan that is as good as it could find."""
+
+
+SAME_MIN = 15
+"""A task that begins no more working minutes earlier or later than before has not moved."""
+CHANGE_MIN = 30
+"""A task that changes its time or its person weighs as much as so many minutes by which all is done later."""
+_UNKNOWN = 10**12
+_AGAIN = (0.3, 2.0)
+"""The same for each step of planning the shop's day."""
 
 
 class Solved(NamedTuple):
@@ -40,12 +49,29 @@ def solve(shop: Shop) -> Solved:
     total = late_bound = 0
     if any(task.due is not None for task in shop.tasks):
         model = _ShopModel(shop, _still_good(shop, done_by, known))
-        run = model.run(sum(model.late), None if endless else (_LATENESS_EFFORT, _LATENESS_S), known)
+        run = model.run(model.total_late, None if endless else (_LATENESS_EFFORT, _LATENESS_S), known)
         known, total, late_bound = run.placed, run.value, run.bound
     model = _ShopModel(shop, _no_later(shop, done_by, known))
-    model.model.add(sum(model.late) <= total)
+    model.model.add(model.total_late <= total)
     run = model.run(model.finish, None if endless else (_FINISH_EFFORT, _FINISH_S), known)
     return Solved(run.placed, late_bound, run.bound)
+
+
+def solve_again(shop: Shop) -> Solved:
+    """Search for a plan that is as little late as may be, then as little changed and done as early, then begun early.
+
+    For the shop's own plans: with stays, with what was planned before, with what is fixed. Raises `Refused` where there is none.
+    """
+    model = _ShopModel(shop, [shop.time.total] * len(shop.tasks))
+    changed = model.changes()
+    first = model.run(model.total_late, _AGAIN) if model.late else None
+    if first is not None:
+        model.model.add(model.total_late <= first.value)
+    aim: Any = model.finish + CHANGE_MIN * changed  # type: ignore[operator]
+    run = model.run(aim, _AGAIN, first.placed if first else None)
+    model.model.add(aim <= run.value)
+    early = model.run(sum(model.starts), _AGAIN, run.placed)
+    return Solved(early.placed, first.bound if first else 0, run.bound - CHANGE_MIN * len(shop.was))
 
 
 def lateness(shop: Shop, placed: Sequence[Placed]) -> int:
@@ -116,6 +142,7 @@ class _ShopModel:
         self._put_in_order()
         self.finish = self._finish()
         self.late = [self._lateness(k, task.due) for k, task in enumerate(shop.tasks) if task.due is not None]
+        self.total_late = sum(self.late)
 
     def hint(self, placed: Sequence[Placed]) -> None:
         """Begin the search from a plan that is known."""
@@ -135,13 +162,23 @@ class _ShopModel:
                 for number, unit in enumerate(units):
                     self.model.add_hint(unit, number < many)
 
+    def _hint_before(self) -> None:
+        """Look first where tasks were planned before."""
+        for k, was in self.shop.was.items():
+            self.model.add_hint(self.starts[k], was.start)
+            for group, does in self.doing[k].items():
+                self.model.add_hint(does, was.person in self.shop.groups[group])
+
     def run(
         self, aim: "cp_model.LinearExprT", effort: tuple[float, float] | None, known: tuple[Placed, ...] | None = None
     ) -> _Run:
         """Search for the least of `aim`, from a plan that may be known. Raises `Refused` where there is none."""
         self.model.minimize(aim)
+        self.model.clear_hints()  # type: ignore[no-untyped-call]
         if known is not None:
             self.hint(known)
+        else:
+            self._hint_before()
         solver = self.cp.CpSolver()
         solver.parameters.num_workers = 1
         solver.parameters.random_seed = 1
@@ -166,7 +203,7 @@ class _ShopModel:
     def _worth(self, known: Sequence[Placed], aim: "cp_model.LinearExprT") -> int:
         if aim is self.finish:
             return max(_over(self.shop, one, task) for one, task in zip(known, self.shop.tasks, strict=True))
-        return lateness(self.shop, known)
+        return lateness(self.shop, known) if aim is self.total_late else _UNKNOWN
 
     def _placed(self, solver: "cp_model.CpSolver", k: int) -> Placed:
         return Placed(
@@ -221,9 +258,43 @@ class _ShopModel:
             self._at_most([self.spans[k] for k in only], [1] * len(only), sum(many[group] for group in groups))
 
     def _bind_places(self) -> None:
+        staying = {k for stay in self.shop.stays for k in stay}
         for place, count in self.shop.places.items():
-            spans = [span for span, task in zip(self.spans, self.shop.tasks, strict=True) if task.place == place]
-            self._at_most(spans, [1] * len(spans), count)
+            alone = [k for k, task in enumerate(self.shop.tasks) if task.place == place and k not in staying]
+            stays = [
+                self._stay(number)
+                for number, stay in enumerate(self.shop.stays)
+                if self.shop.tasks[stay[0]].place == place
+            ]
+            self._at_most([*(self.spans[k] for k in alone), *stays], [1] * (len(alone) + len(stays)), count)
+
+    def _stay(self, number: int) -> "cp_model.IntervalVar":
+        """From the first of a stay's tasks, or from the beginning where it is there already, to the end of the last."""
+        begins = self.model.new_int_var(0, 0 if number in self.shop.there else self._until, "")
+        ends, lasts = self.model.new_int_var(0, self._until, ""), self.model.new_int_var(0, self._until, "")
+        for k in self.shop.stays[number]:
+            self.model.add(begins <= self.starts[k])
+            self.model.add(ends >= self.starts[k] + self.shop.tasks[k].minutes)
+        return self.model.new_interval_var(begins, lasts, ends, "")
+
+    def changes(self) -> "cp_model.LinearExprT":
+        """How many tasks begin at another time, or are done by another person, than before; what is fixed may not."""
+        moved = []
+        for k, was in self.shop.was.items():
+            group = next((g for g, names in enumerate(self.shop.groups) if was.person in names), None)
+            does = self.doing[k].get(group) if group is not None else None
+            if was.fixed and does is not None:
+                self.model.add(self.starts[k] == was.start)
+                self.model.add(does == 1)
+            elif does is None:
+                continue
+            else:
+                other = self._bool()
+                self.model.add(self.starts[k] >= was.start - SAME_MIN).only_enforce_if(~other)
+                self.model.add(self.starts[k] <= was.start + SAME_MIN).only_enforce_if(~other)
+                self.model.add_implication(~other, does)
+                moved.append(other)
+        return sum(moved)
 
     def _at_most(self, spans: "Sequence[cp_model.IntervalVar]", demands: Sequence[int], capacity: int) -> None:
         if capacity == 1:

@@ -1,0 +1,247 @@
+"""Deeds of the shop: what it says of itself, and the plan of its day over all open jobs."""
+
+import datetime
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple
+from zoneinfo import ZoneInfo
+
+import pymysql
+
+from fairsquare.actions.desk import Desk, JobView, Unsure
+from fairsquare.actions.rights import check_may
+from fairsquare.actions.working import work_on
+from fairsquare.core.errors import Refused
+from fairsquare.core.plan.asked import DayPlanned, PlannedOperation
+from fairsquare.core.plan.day import plan_again
+from fairsquare.core.plan.floor import FloorWork, JobToPlan, floor_work
+from fairsquare.core.plan.kept import KeptPiece, KeptPlan
+from fairsquare.core.plan.shop_said import ShopSaid, check_shop, working_hours
+from fairsquare.core.waiting import waiting
+from fairsquare.store import people, shop, work
+from fairsquare.store.database import Connection, now_of
+from fairsquare.store.people import Person
+
+DAYS_AHEAD = 45
+"""How far the plan looks. What does not fit into it is told by name."""
+_MOST_JOBS = 60
+
+
+class ShopNow(NamedTuple):
+    """The shop at a moment: what it says of itself, its zone, the moment (UTC), and the names of its people by sign-in."""
+
+    said: ShopSaid
+    zone: ZoneInfo
+    now: datetime.datetime
+    names: Mapping[str, str]
+
+
+def say_shop(desk: Desk, person: Person, key: str, said: ShopSaid, seen: int) -> None:
+    """Keep what the shop says of itself, as read at version `seen`. Raises `Refused`, and `Unsure` when somebody was faster."""
+    check_may(person, "say shop")
+    check_shop(said)
+
+    def keep(connection: Connection) -> dict[str, Any]:
+        known = {one["name"] for one in people.people(connection) if one["active"]}
+        unknown = next((k for k, hand in enumerate(said.hands) if hand.name not in known), None)
+        if unknown is not None:
+            name = said.hands[unknown].name
+            raise Refused(f"Nobody signs in as {name}.", field=f"hand-{unknown}-name", value=name)
+        version = shop.said(connection)[0]
+        if version != seen:
+            raise Unsure(
+                "Somebody changed this meanwhile: look at it again, then put in what you had.", field="version"
+            )
+        try:
+            shop.say(connection, version + 1, said, person.id)
+        except pymysql.err.IntegrityError:
+            raise Unsure("Somebody changed this just now: look at it again.", field="version") from None
+        return {}
+
+    desk.once(person, key, "say shop", keep)
+
+
+def plan_day(desk: Desk, person: Person, key: str, zone: ZoneInfo, *, afresh: bool = False) -> None:
+    """Plan the shop's day over all open jobs and keep the plan; `afresh`: as if there were none before.
+
+    What is being worked on and what is fixed stays; of the rest as little as must be moves. Raises `Refused` in words.
+    """
+    check_may(person, "plan day")
+    now = desk.database.run(now_of)
+    views, _ = desk.views("", _MOST_JOBS, 0)
+    going_on = desk.database.run(work.going_on)
+    last = None if afresh else desk.database.run(shop.last_plan)
+    here = _shop_now(desk, zone, now)
+    jobs = [_job(view, going_on, here.names) for view in views]
+    plan = _planned(here, jobs, {view.job.number: view.job.revision for view in views}, last[1] if last else None)
+    desk.once(person, key, "plan day", lambda connection: {"id": shop.keep_plan(connection, plan, person.id)})
+
+
+def fix_piece(desk: Desk, person: Person, key: str, plan: int, job: str, what: str, fixed: bool) -> None:
+    """Fix a piece where it is planned, or let it go again. Raises `Unsure` when the plan is another by now."""
+    check_may(person, "plan day")
+
+    def keep(connection: Connection) -> dict[str, Any]:
+        last = shop.last_plan(connection)
+        if last is None or last[0] != plan:
+            raise Unsure("The day was planned anew meanwhile: look at it again.", field="plan", value=plan)
+        if not any(piece.key == (job, what) for piece in last[1].pieces):
+            raise Refused("This is not in the plan.", field="what", value=what)
+        pieces = tuple(
+            piece.model_copy(update={"fixed": fixed}) if piece.key == (job, what) else piece for piece in last[1].pieces
+        )
+        return {"id": shop.keep_plan(connection, last[1].model_copy(update={"pieces": pieces}), person.id)}
+
+    desk.once(person, key, f"fix {plan}", keep)
+
+
+def out_of_date(desk: Desk, plan: KeptPlan) -> list[str]:
+    """Return the open jobs of which something was recorded since the plan was made, or that it does not know."""
+    views, _ = desk.views("", _MOST_JOBS, 0)
+    return [view.job.number for view in views if plan.seen.get(view.job.number) != view.job.revision]
+
+
+def _shop_now(desk: Desk, zone: ZoneInfo, now: str) -> ShopNow:
+    _, said = desk.database.run(shop.said)
+    names = {one["name"]: one["full_name"] for one in desk.database.run(people.people) if one["active"]}
+    moment = datetime.datetime.fromisoformat(now)
+    today = moment.astimezone(zone).date().isoformat()
+    hands = tuple(hand for hand in said.hands if hand.name in names and today not in hand.away)
+    return ShopNow(said.model_copy(update={"hands": hands}), zone, moment, names)
+
+
+def _job(view: JobView, going_on: Sequence[work.OpenWork], names: Mapping[str, str]) -> JobToPlan:
+    sign_in = {full: name for name, full in names.items()}
+    return JobToPlan(
+        view.job.number,
+        view.job.details.vehicle,
+        work_on(view),
+        waiting(view.facts),
+        tuple((one.operation, sign_in.get(one.name, "")) for one in going_on if one.job == view.job.number),
+        view.setup is not None,
+    )
+
+
+def _planned(here: ShopNow, jobs: Sequence[JobToPlan], seen: dict[str, int], last: KeptPlan | None) -> KeptPlan:
+    if not here.said.hands:
+        raise Refused(
+            "Nobody is there to plan for: say who works here, and what they can do, on the shop's page.", field="hands"
+        )
+    base = here.now.replace(second=0, microsecond=0)
+    today = base.astimezone(here.zone).date()
+    hours = _from_now(working_hours(here.said, here.zone, today, DAYS_AHEAD, base))
+    if not hours:
+        raise Refused(
+            "No hours are worked in the weeks to come: look at the shop's hours and holidays.", field="week-0"
+        )
+    found = floor_work(jobs, here.said, hours, base, _dues(jobs, here, base))
+    if not found.asked.operations:
+        return KeptPlan(made_for=_utc(base), not_now=found.not_now, seen=seen)
+    was = _was(found, last, base, hours[0][0])
+    there = [k for k, stay in enumerate(found.stays) if found.pieces[stay[0]].job in found.on_rack]
+    places = found.asked.places.get(here.said.at("set-up").place, 0)
+    made = plan_again(found.asked, stays=found.stays, there=there if len(there) <= places else (), was=was)
+    return _kept(found, made, base, seen, was, last)
+
+
+def _from_now(hours: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+    return [(max(start, 0), end) for start, end in hours if end > 0]
+
+
+def _dues(jobs: Sequence[JobToPlan], here: ShopNow, base: datetime.datetime) -> dict[str, int]:
+    """Return by which minute each promised job is to be ready: when the last stretch of that day ends."""
+    dues = {}
+    for job in jobs:
+        if job.work.said.promised:
+            day = datetime.date.fromisoformat(job.work.said.promised)
+            ends = working_hours(here.said, here.zone, day, 1, base)
+            midnight = datetime.datetime.combine(day + datetime.timedelta(days=1), datetime.time(), here.zone)
+            dues[job.number] = ends[-1][1] if ends else int((midnight - base).total_seconds() // 60)
+    return dues
+
+
+def _was(
+    found: FloorWork, last: KeptPlan | None, base: datetime.datetime, first: int
+) -> dict[str, tuple[int, str, bool]]:
+    was = {id: (first, name, True) for id, name in found.at_it.items() if name}
+    before = {piece.key: piece for piece in last.pieces} if last else {}
+    for id, piece in found.pieces.items():
+        old = before.get((piece.job, piece.what))
+        if old is not None and id not in was:
+            start = int((datetime.datetime.fromisoformat(old.start) - base).total_seconds() // 60)
+            was[id] = (start, old.person, old.fixed)
+    return was
+
+
+def _kept(
+    found: FloorWork,
+    made: DayPlanned,
+    base: datetime.datetime,
+    seen: dict[str, int],
+    was: Mapping[str, tuple[int, str, bool]],
+    last: KeptPlan | None,
+) -> KeptPlan:
+    pieces = []
+    for one in sorted(made.plan, key=lambda one: (one.start, one.id)):
+        piece = found.pieces[one.id]
+        before = was.get(one.id)
+        pieces.append(
+            KeptPiece(
+                job=piece.job,
+                vehicle=piece.vehicle,
+                what=piece.what,
+                station=piece.station,
+                person=one.person,
+                helpers=one.helpers,
+                place=one.place or "",
+                start=_at(base, one.start),
+                end=_at(base, one.end),
+                held_by=_held_by(one, made, found),
+                late_min=made.late.get(one.id, 0),
+                in_chain=one.id in made.chain,
+                fixed=bool(before and before[2] and one.id not in found.at_it),
+                now=one.id in found.at_it,
+                moved=bool(last)
+                and (before is None or before[:2] != (one.start, one.person))
+                and one.id not in found.at_it,
+            )
+        )
+    return KeptPlan(
+        made_for=_utc(base),
+        pieces=tuple(pieces),
+        finish=_at(base, made.finish),
+        late_min=sum(made.late.values()),
+        late_bound_min=made.late_bound,
+        optimal=made.optimal,
+        not_now=found.not_now,
+        seen=seen,
+        changes=sum(piece.moved for piece in pieces),
+    )
+
+
+def _held_by(one: PlannedOperation, made: DayPlanned, found: FloorWork) -> str:
+    """Say what a piece of the plan waits for: the last to end of what comes before it, holds its place, or binds its people."""
+    asked = {op.id: op for op in found.asked.operations}
+    own = asked[one.id]
+    if own.not_before_min >= one.start and own.not_before_min > 0:
+        return "what it waits for is due then"
+    bound, piece = {one.person, *one.helpers}, found.pieces[one.id]
+    best: tuple[int, str] = (-1, "")
+    for other in made.plan:
+        if other.id == one.id or other.end > one.start:
+            continue
+        words = found.pieces[other.id]
+        if other.id in own.after:
+            best = max(best, (other.end, f"after “{words.what}”"))
+        elif bound & {other.person, *other.helpers}:
+            best = max(best, (other.end, f"after {words.job}, “{words.what}”: the same hands"))
+        elif one.place is not None and other.place == one.place and words.job != piece.job:
+            best = max(best, (other.end, f"after {words.job} left the {one.place}"))
+    return best[1]
+
+
+def _at(base: datetime.datetime, minute: int) -> str:
+    return _utc(base + datetime.timedelta(minutes=minute))
+
+
+def _utc(moment: datetime.datetime) -> str:
+    return moment.astimezone(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")

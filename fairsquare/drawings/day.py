@@ -1,0 +1,156 @@
+"""The day plan as a board: a row for each person and each place, time from left to right, a column for each day."""
+
+import datetime
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+from markupsafe import Markup, escape
+
+from fairsquare.core.plan.kept import KeptPiece
+
+_NAMES, _WIDE, _ROW, _TOP, _GAP = 132.0, 1052.0, 46.0, 44.0, 10.0
+_LETTER = 7.2
+
+
+class BoardDay(NamedTuple):
+    """A day of the board: what it is called, from when until when it is drawn, and the stretches that are worked."""
+
+    title: str
+    start: datetime.datetime
+    end: datetime.datetime
+    stretches: Sequence[tuple[datetime.datetime, datetime.datetime]]
+
+
+def day_board(
+    pieces: Sequence[KeptPiece],
+    days: Sequence[BoardDay],
+    people: Mapping[str, str],
+    places: Mapping[str, int],
+    now: datetime.datetime,
+) -> Markup:
+    """Return the board. `people`: names by sign-in; `places`: how many of each there are; other days are not drawn."""
+    rows: list[tuple[str, str]] = [("person", name) for name in people]
+    slots = _slots(pieces, places)
+    rows += [
+        ("place", f"{place} {k + 1}" if many > 1 else place) for place, many in places.items() for k in range(many)
+    ]
+    high = _TOP + _ROW * len(rows) + _GAP + 6
+    parts = [_days(days, high), *_lines(rows, people)]
+    for piece in pieces:
+        at = [k for k, (kind, name) in enumerate(rows) if kind == "person" and name in (piece.person, *piece.helpers)]
+        if piece.place:
+            at += [k for k, row in enumerate(rows) if row == ("place", slots.get(piece.key, ""))]
+        for k in at:
+            helps = rows[k][0] == "person" and rows[k][1] != piece.person
+            parts += _piece(piece, days, _y(k, rows), helps)
+    parts.append(_now(days, now, high))
+    return Markup(  # noqa: S704 - every text in it is escaped
+        f'<svg class="day-board" viewBox="0 0 {_NAMES + _WIDE:.0f} {high:.0f}" role="img" '
+        f'aria-label="who works on what, and where; the list below says the same in words">{"".join(parts)}</svg>'
+    )
+
+
+def _slots(pieces: Sequence[KeptPiece], places: Mapping[str, int]) -> dict[tuple[str, str], str]:
+    """Return which of several places of a kind each piece is drawn at: a vehicle keeps its own as long as it can."""
+    found: dict[tuple[str, str], str] = {}
+    for place, many in places.items():
+        free = [""] * many
+        owner: list[str | None] = [None] * many
+        for piece in sorted((one for one in pieces if one.place == place), key=lambda one: one.start):
+            own = [k for k in range(many) if owner[k] == piece.job and free[k] <= piece.start]
+            empty = [k for k in range(many) if owner[k] is None]
+            other = sorted((k for k in range(many) if free[k] <= piece.start), key=lambda k: free[k])
+            k = (own or empty or other or [0])[0]
+            free[k], owner[k] = piece.end, piece.job
+            found[piece.key] = f"{place} {k + 1}" if many > 1 else place
+    return found
+
+
+def _y(row: int, rows: Sequence[tuple[str, str]]) -> float:
+    return _TOP + _ROW * row + (_GAP if rows[row][0] == "place" else 0.0)
+
+
+def _x(day: int, days: Sequence[BoardDay], moment: datetime.datetime) -> float:
+    own, wide = days[day], _WIDE / len(days)
+    part = (moment - own.start) / (own.end - own.start)
+    return _NAMES + wide * day + (wide - 8) * min(max(part, 0.0), 1.0)
+
+
+def _days(days: Sequence[BoardDay], high: float) -> str:
+    parts = []
+    for k, day in enumerate(days):
+        left, right = _x(k, days, day.start), _x(k, days, day.end)
+        parts.append(f'<text class="d-day" x="{left:.1f}" y="16">{escape(day.title)}</text>')
+        for since, until in day.stretches:
+            a, b = _x(k, days, since), _x(k, days, until)
+            parts.append(
+                f'<rect class="d-worked" x="{a:.1f}" y="{_TOP - 8:.0f}" width="{max(b - a, 0):.1f}" height="{high - _TOP:.0f}"/>'
+            )
+        hours = int((day.end - day.start).total_seconds() // 3600)
+        step = 1 if len(days) == 1 else 2 if len(days) <= 3 else 4
+        for hour in range(0, hours + 1, step):
+            moment = day.start + datetime.timedelta(hours=hour)
+            x = _x(k, days, moment)
+            if x < right - 24 or hour == 0:
+                parts.append(f'<text class="d-hour" x="{x:.1f}" y="32">{moment:%H:%M}</text>')
+    return "".join(parts)
+
+
+def _lines(rows: Sequence[tuple[str, str]], people: Mapping[str, str]) -> Iterator[str]:
+    for k, (kind, name) in enumerate(rows):
+        y = _y(k, rows)
+        yield f'<path class="d-line" d="M0 {y + _ROW - 3:.1f}H{_NAMES + _WIDE:.0f}"/>'
+        called = people.get(name, name).split()[0] if kind == "person" else name
+        yield f'<text class="d-name {kind}" x="0" y="{y + 26:.1f}">{escape(called)}</text>'
+
+
+def _piece(piece: KeptPiece, days: Sequence[BoardDay], y: float, helps: bool) -> Iterator[str]:
+    start, end = (datetime.datetime.fromisoformat(moment) for moment in (piece.start, piece.end))
+    look = " ".join(
+        word
+        for word, on in (
+            ("helps", helps),
+            ("chain", piece.in_chain),
+            ("late", piece.late_min > 0),
+            ("now", piece.now),
+            ("fixed", piece.fixed),
+        )
+        if on
+    )
+    for k, day in enumerate(days):
+        if end <= day.start or start >= day.end:
+            continue
+        left, right = _x(k, days, start), _x(k, days, end)
+        wide = max(right - left - 1.5, 2.0)
+        words = (
+            f"{piece.job}: {piece.what}"
+            + (", helping" if helps else "")
+            + (f", {piece.late_min} min late" if piece.late_min else "")
+        )
+        parts = [f'<rect x="{left:.1f}" y="{y + 2:.1f}" width="{wide:.1f}" height="{_ROW - 9:.0f}"/>']
+        if piece.fixed:
+            parts.append(f'<path class="d-pin" d="M{left + 2:.1f} {y + 4:.1f}h9v9h-9z"/>')
+        lines = (piece.job.removeprefix("SL-"), "helps" if helps else piece.what)
+        for line, text in enumerate(lines):
+            if fits := _fitting(text, wide - (16 if piece.fixed and not line else 6)):
+                x = left + (14 if piece.fixed and not line else 4)
+                letters = "what" if line else "job"
+                parts.append(
+                    f'<text class="d-{letters}" x="{x:.1f}" y="{y + 17 + 15 * line:.1f}">{escape(fits)}</text>'
+                )
+        yield f'<g class="d-piece {look}"><title>{escape(words)}</title>{"".join(parts)}</g>'
+
+
+def _fitting(text: str, wide: float) -> str:
+    letters = int(wide / _LETTER)
+    if len(text) <= letters:
+        return text
+    return text[: letters - 1].rstrip() + "…" if letters > 3 else ""
+
+
+def _now(days: Sequence[BoardDay], now: datetime.datetime, high: float) -> str:
+    for k, day in enumerate(days):
+        if day.start <= now <= day.end:
+            x = _x(k, days, now)
+            return f'<path class="d-now" d="M{x:.1f} {_TOP - 8:.0f}V{high:.0f}"/>'
+    return ""

@@ -1,0 +1,182 @@
+"""The day of the shop: its plan as a board by person and place, planned anew, fixed, printed; and what the shop says of itself."""
+
+import datetime
+from zoneinfo import ZoneInfo
+
+from fastapi import APIRouter, Depends, Request, Response
+
+from fairsquare.actions import planning
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.plan.kept import KeptPlan
+from fairsquare.core.plan.shop_said import ShopSaid, working_hours
+from fairsquare.core.waiting import STATIONS_HELD
+from fairsquare.drawings.day import BoardDay, day_board
+from fairsquare.store import people, shop
+from fairsquare.store.people import Session
+from fairsquare.web.forms import whole
+from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in
+from fairsquare.web.row_editor import BLANK, MORE, asks_for_more
+from fairsquare.web.rows import field_words, typed_rows
+from fairsquare.web.shop_forms import SHOP_ROWS, shop_rows, shop_typed, week_rows
+from fairsquare.web.times import shown_time, zone_of
+
+router = APIRouter()
+STATIONS = {
+    "take-in": "Take in, make safe",
+    **{key: words for key, words in STATIONS_HELD.items() if key not in ("made_safe", "released")},
+}
+
+
+@router.get("/day")
+def show(request: Request, days: int = 3, session: Session = Depends(signed_in)) -> Response:
+    """Show the plan of the day."""
+    return _page(request, session, "day.html", days=days)
+
+
+@router.get("/day/print")
+def printed(request: Request, days: int = 1, session: Session = Depends(signed_in)) -> Response:
+    """Show the plan for the wall."""
+    return _page(request, session, "day_print.html", days=days)
+
+
+@router.post("/day/plan")
+def plan(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Plan the day, changing as little as must be, or afresh."""
+    try:
+        afresh = form.text("do") == "afresh"
+        planning.plan_day(desk_of(request), form.session.person, form.key, zone_of(request), afresh=afresh)
+    except FairSquareError as fault:
+        return _page(request, form.session, "day.html", fault=fault)
+    return go_to("/day")
+
+
+@router.post("/day/fix")
+def fix(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Fix a piece where it is planned, or let it go again."""
+    try:
+        planning.fix_piece(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            whole(form.text("plan"), "plan"),
+            form.text("job"),
+            form.text("what"),
+            form.text("fixed") == "yes",
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, "day.html", fault=fault)
+    return go_to("/day")
+
+
+@router.get("/shop")
+def shop_page(request: Request, session: Session = Depends(signed_in)) -> Response:
+    """Show what the shop says of itself."""
+    return _shop(request, session)
+
+
+@router.post("/shop")
+def say(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Keep what the shop says of itself."""
+    typed = form.typed()
+    try:
+        if asks_for_more(typed):
+            return _shop(request, form.session, typed=typed)
+        seen = whole(form.text("version"), "version")
+        planning.say_shop(desk_of(request), form.session.person, form.key, shop_typed(typed), seen)
+    except FairSquareError as fault:
+        return _shop(request, form.session, fault=fault, typed=typed)
+    return go_to("/shop")
+
+
+def _shop(
+    request: Request,
+    session: Session,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    desk = desk_of(request)
+    version, said = desk.database.run(shop.said)
+    wrong = (fault.field or "") if fault else ""
+    return render(
+        request,
+        "shop.html",
+        session,
+        fault=fault,
+        typed=typed,
+        said=said,
+        version=version,
+        by=desk.database.run(shop.who_said),
+        week=week_rows(said, typed),
+        rows=typed_rows(typed, SHOP_ROWS) if typed else shop_rows(said),
+        blank=MORE if typed and asks_for_more(typed) else BLANK,
+        people=[one for one in desk.database.run(people.people) if one["active"]],
+        stations=STATIONS,
+        zone=zone_of(request).key,
+        wrong_field=wrong,
+        wrong_words=field_words(wrong),
+    )
+
+
+def _page(
+    request: Request, session: Session, template: str, *, days: int = 3, fault: FairSquareError | None = None
+) -> Response:
+    desk, zone = desk_of(request), zone_of(request)
+    last = desk.database.run(shop.last_plan)
+    _, said = desk.database.run(shop.said)
+    now = datetime.datetime.now(datetime.UTC)
+    full = {one["name"]: one["full_name"] for one in desk.database.run(people.people)}
+    names = {hand.name: full.get(hand.name, hand.name) for hand in said.hands}
+    plan = last[1] if last else None
+    board = _days(said, zone, now, max(1, min(days, 5)))
+    first = board[0].end if board else now
+    later = [piece for piece in plan.pieces if datetime.datetime.fromisoformat(piece.start) >= first] if plan else []
+    return render(
+        request,
+        template,
+        session,
+        fault=fault,
+        plan=plan,
+        plan_id=last[0] if last else 0,
+        by=last[2] if last else None,
+        stale=planning.out_of_date(desk, plan) if plan else [],
+        said=said,
+        names=names,
+        days=days,
+        board=board,
+        drawing=day_board(plan.pieces, board, names, {one.name: one.many for one in said.places}, now.astimezone(zone))
+        if plan and board
+        else None,
+        today=_until(plan, first) if plan else [],
+        later=later,
+        next_ones=list({piece.job: piece for piece in reversed(later)}.values())[::-1],
+        stopped=list({one.job: one for one in reversed(plan.not_now)}.values())[::-1] if plan else [],
+        time=lambda moment: shown_time(moment, zone),
+    )
+
+
+def _until(plan: KeptPlan, end: datetime.datetime) -> list[object]:
+    return [piece for piece in plan.pieces if datetime.datetime.fromisoformat(piece.start) < end]
+
+
+def _days(said: ShopSaid, zone: ZoneInfo, now: datetime.datetime, many: int) -> list[BoardDay]:
+    """Return the next days on which anybody works, today first where there is any of it left."""
+    found: list[BoardDay] = []
+    base = now.replace(second=0, microsecond=0)
+    day = now.astimezone(zone).date()
+    for _ in range(60):
+        hours = working_hours(said, zone, day, 1, base)
+        stretches = [
+            (
+                (base + datetime.timedelta(minutes=a)).astimezone(zone),
+                (base + datetime.timedelta(minutes=b)).astimezone(zone),
+            )
+            for a, b in hours
+        ]
+        if stretches and stretches[-1][1] > now:
+            title = "Today" if day == now.astimezone(zone).date() else f"{day:%A}"
+            found.append(BoardDay(f"{title}, {day.day} {day:%B}", stretches[0][0], stretches[-1][1], stretches))
+        if len(found) == many:
+            break
+        day += datetime.timedelta(days=1)
+    return found

@@ -1,0 +1,81 @@
+"""The form of the shop: hours of each day, holidays, places, what people can do, what each station takes."""
+
+from collections.abc import Mapping
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.plan.shop_said import (
+    DAYS,
+    HandSaid,
+    Holiday,
+    PlaceSaid,
+    ShopSaid,
+    StationTakes,
+    read_stretches,
+)
+from fairsquare.web.rows import Row, made, made_of, typed_rows
+
+SHOP_ROWS: dict[str, tuple[str, ...]] = {
+    "place": ("name", "many"),
+    "hand": ("name", "skills", "away"),
+    "takes": ("station", "skill", "place"),
+    "holiday": ("day", "name"),
+}
+
+
+def shop_typed(typed: Mapping[str, str]) -> ShopSaid:
+    """Return the shop as it was typed. Raises `Refused` that names the field."""
+    rows = typed_rows(typed, SHOP_ROWS)
+    return made_of(
+        ShopSaid,
+        "",
+        week=tuple(read_stretches(typed.get(f"week-{k}", ""), f"week-{k}") for k in range(len(DAYS))),
+        places=made(rows["place"], "place", _place),
+        hands=made(rows["hand"], "hand", _hand),
+        takes=made(rows["takes"], "takes", lambda row, field: made_of(StationTakes, field, **row)),
+        holidays=made(rows["holiday"], "holiday", lambda row, field: made_of(Holiday, field, **row)),
+    )
+
+
+def shop_rows(said: ShopSaid) -> dict[str, list[Row]]:
+    """Return the rows of the form as they were said."""
+    return {
+        "place": [{"name": one.name, "many": str(one.many)} for one in said.places],
+        "hand": [
+            {"name": one.name, "skills": ", ".join(one.skills), "away": ", ".join(one.away)} for one in said.hands
+        ],
+        "takes": [{"station": one.station, "skill": one.skill, "place": one.place} for one in said.takes],
+        "holiday": [{"day": one.day, "name": one.name} for one in said.holidays],
+    }
+
+
+def week_rows(said: ShopSaid, typed: Mapping[str, str] | None) -> list[tuple[str, str, str]]:
+    """Return field, name and hours of each day, as they were typed or else said."""
+    return [
+        (
+            f"week-{k}",
+            day,
+            typed[f"week-{k}"]
+            if typed and f"week-{k}" in typed
+            else ", ".join(f"{one.since}-{one.until}" for one in (said.week[k] if k < len(said.week) else ())),
+        )
+        for k, day in enumerate(DAYS)
+    ]
+
+
+def _place(row: Row, field: str) -> PlaceSaid:
+    many = row["many"].strip() or "1"
+    if not many.isdigit() or not 1 <= int(many) <= 99:
+        raise Refused(
+            "A place with none of it is no place: how many are there, 1 or more?",
+            field=f"{field}-many",
+            value=many[:20],
+        )
+    return made_of(PlaceSaid, field, name=row["name"], many=int(many))
+
+
+def _hand(row: Row, field: str) -> HandSaid:
+    return made_of(HandSaid, field, name=row["name"], skills=_words(row["skills"]), away=_words(row["away"]))
+
+
+def _words(text: str) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(word for one in text.split(",") if (word := " ".join(one.split()))))

@@ -16,6 +16,7 @@ from fairsquare.core.plan.day import plan_again
 from fairsquare.core.plan.floor import FloorWork, JobToPlan, floor_work
 from fairsquare.core.plan.kept import KeptPiece, KeptPlan
 from fairsquare.core.plan.shop_said import ShopSaid, check_shop, working_hours
+from fairsquare.core.plan.solve import SAME_MIN
 from fairsquare.core.waiting import waiting
 from fairsquare.store import people, shop, work
 from fairsquare.store.database import Connection, now_of
@@ -200,9 +201,7 @@ def _kept(
                 in_chain=one.id in made.chain,
                 fixed=bool(before and before[2] and one.id not in found.at_it),
                 now=one.id in found.at_it,
-                moved=bool(last)
-                and (before is None or before[:2] != (one.start, one.person))
-                and one.id not in found.at_it,
+                moved=last is not None and one.id not in found.at_it and _moved(one, before),
             )
         )
     return KeptPlan(
@@ -216,6 +215,10 @@ def _kept(
         seen=seen,
         changes=sum(piece.moved for piece in pieces),
     )
+
+
+def _moved(one: PlannedOperation, before: tuple[int, str, bool] | None) -> bool:
+    return before is None or before[1] != one.person or abs(before[0] - one.start) > SAME_MIN
 
 
 def _held_by(one: PlannedOperation, made: DayPlanned, found: FloorWork) -> str:

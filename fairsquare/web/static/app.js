@@ -438,3 +438,18 @@ document.addEventListener("click", (event) => {
   if (!button) return;
   for (const movement of button.closest("[data-moving]").querySelectorAll("animate")) movement.beginElement();
 });
+
+// ---- slow work says that it goes on; the server finishes it even when the page is left ----
+
+document.addEventListener("submit", (event) => {
+  const words = event.target.dataset.busy;
+  if (!words || event.defaultPrevented) return;
+  setTimeout(() => {
+    for (const button of event.target.querySelectorAll("button")) button.disabled = true;
+    const told = document.createElement("p");
+    told.className = "busy-words";
+    told.setAttribute("role", "status");
+    told.textContent = `${words} …`;
+    event.target.append(told);
+  });
+});

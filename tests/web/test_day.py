@@ -1,0 +1,173 @@
+"""The shop and its day through the pages: said, planned, fixed, planned anew when a part comes late, printed."""
+
+import datetime
+
+import pytest
+
+from fairsquare.actions import Desk, working
+from fairsquare.core.plan.kept import KeptPlan
+from fairsquare.store import shop
+from fairsquare.store.database import Database
+from tests.conftest import Pages
+from tests.web.test_job import new_job
+
+WEEK = {f"week-{k}": "0:00-24:00" for k in range(7)}
+HANDS = {
+    "hand-0-name": "ngozi",
+    "hand-0-skills": "structure, weld",
+    "hand-1-name": "mateus",
+    "hand-1-skills": "structure",
+    "hand-2-name": "keahi",
+}
+PLACES = {"place-0-name": "rack", "place-0-many": "2"}
+TAKES = {
+    "takes-0-station": "set-up",
+    "takes-0-skill": "structure",
+    "takes-0-place": "rack",
+    "takes-1-station": "measure",
+    "takes-1-skill": "structure",
+    "takes-1-place": "rack",
+}
+
+
+def say(pages: Pages, database: Database, status=200, **fields) -> str:
+    version = str(database.run(shop.said)[0])
+    return pages.post("/shop", status, **{"version": version, **WEEK, **HANDS, **PLACES, **TAKES, **fields})
+
+
+def last(database: Database) -> tuple[int, KeptPlan]:
+    number, plan, _ = database.run(shop.last_plan)
+    return number, plan
+
+
+def piece(plan: KeptPlan, job: str, what: str):
+    return next(one for one in plan.pieces if one.key == (job, what))
+
+
+def start_of(plan: KeptPlan, job: str, what: str) -> datetime.datetime:
+    return datetime.datetime.fromisoformat(piece(plan, job, what).start)
+
+
+@pytest.fixture(scope="module")
+def jobs(as_role, database) -> list[str]:
+    """Two jobs, and a shop that works round the clock so that the test says the same at any hour."""
+    lead = as_role("lead")
+    assert "Nobody is there to plan for" in lead.post("/day/plan", 422)
+    say(lead, database)
+    return [new_job(as_role("technician")), new_job(as_role("technician"))]
+
+
+@pytest.mark.parametrize(
+    ("fields", "words"),
+    [
+        ({"week-0": "17-8"}, "These hours end before they begin"),
+        ({"week-2": "all day"}, "Hours of a day are written like"),
+        ({"place-0-many": "0"}, "A place with none of it is no place"),
+        ({"hand-0-skills": "", "hand-1-skills": ""}, "Nobody can do structure"),
+        ({"hand-0-name": "nobody-such"}, "Nobody signs in as nobody-such"),
+        ({"hand-1-name": "ngozi"}, "stands there twice"),
+        ({"hand-0-away": "soon"}, "away"),
+        ({"holiday-0-day": "2026-02-31"}, "A day is written like"),
+        ({f"week-{k}": "" for k in range(7)}, "Nobody works on any day"),
+        ({"takes-0-place": "moon"}, "There is no place moon"),
+    ],
+)
+def test_a_shop_said_wrong_keeps_what_was_typed(as_role, database, jobs, fields, words) -> None:
+    before = database.run(shop.said)
+    page = say(as_role("lead"), database, 422, **fields)
+    assert words in page
+    assert all(value in page for value in fields.values())
+    assert database.run(shop.said) == before
+
+
+def test_only_a_lead_says_the_shop_and_nobody_overwrites_another(as_role, database, jobs) -> None:
+    assert "What the shop has is said by a lead" in say(as_role("technician"), database, 403)
+    assert "disabled" in as_role("technician").get("/shop")
+    assert "look at it again" in as_role("lead").post("/shop", 409, version="0", **WEEK, **HANDS, **PLACES, **TAKES)
+    assert "keahi has no skill" in as_role("lead").get("/shop")
+    assert "The day is planned by" in as_role("technician").post("/day/plan", 403)
+
+
+def test_the_day_is_planned_over_all_jobs_and_read_by_everybody(as_role, database, jobs) -> None:
+    page = as_role("lead").post("/day/plan")
+    _, plan = last(database)
+    assert {one.job for one in plan.pieces} == set(jobs)
+    assert plan.optimal
+    for job in jobs:
+        assert (
+            start_of(plan, job, "Make it safe")
+            < start_of(plan, job, "Set up and clamp")
+            < start_of(plan, job, "Measure")
+        )
+        assert piece(plan, job, "Set up and clamp").helpers
+    assert page.count("d-piece") >= len(plan.pieces)
+    assert "Solveig" in page
+    wall = as_role("apprentice").get("/day/print")
+    assert "Make it safe" in wall
+    assert as_role("apprentice").get("/day?days=5").count("d-day") == 5
+
+
+def test_a_part_that_comes_late_moves_what_waits_for_it_and_little_else(as_role, database, jobs, desk: Desk) -> None:
+    lead, ngozi = as_role("lead"), as_role("technician")
+    lead.post("/day/plan")
+    _, before = last(database)
+    late = datetime.datetime.now(datetime.UTC) + datetime.timedelta(days=1)
+    ngozi.post(
+        f"/jobs/{jobs[0]}/waits",
+        kind="part",
+        words="bracket",
+        station="measure",
+        asked_of="Ines",
+        due=f"{late:%Y-%m-%dT%H:%M}",
+    )
+    assert f"Something was recorded since in {jobs[0]}" in lead.get("/day")
+    page = lead.post("/day/plan")
+    _, after = last(database)
+    assert start_of(after, jobs[0], "Measure") >= late.replace(second=0, microsecond=0)
+    assert "what it waits for is due then" in page
+    others = [one for one in after.pieces if one.job == jobs[1]]
+    assert not any(one.moved for one in others)
+    assert start_of(before, jobs[1], "Measure") <= start_of(after, jobs[1], "Measure") + datetime.timedelta(minutes=20)
+    (wait,) = desk.view(jobs[0]).facts.waits
+    ngozi.post(f"/jobs/{jobs[0]}/waits/{wait.id}", do="say", asked_of="Ines", due="")
+    page = lead.post("/day/plan")
+    assert "waits for bracket, Ines was asked; nobody knows until when" in page
+    assert not [one for one in last(database)[1].pieces if one.key == (jobs[0], "Measure")]
+    ngozi.post(f"/jobs/{jobs[0]}/waits/{wait.id}", do="over")
+
+
+def test_what_is_fixed_stays_and_what_is_worked_on_begins_now_with_its_person(
+    as_role, database, jobs, desk, persons
+) -> None:
+    lead, ngozi = as_role("lead"), as_role("technician")
+    lead.post("/day/plan", do="afresh")
+    number, _ = last(database)
+    lead.post("/day/fix", plan=str(number), job=jobs[1], what="Measure", fixed="yes")
+    assert "planned anew meanwhile" in lead.post(
+        "/day/fix", 409, plan=str(number), job=jobs[1], what="Measure", fixed="no"
+    )
+    fixed = piece(last(database)[1], jobs[1], "Measure")
+    assert fixed.fixed
+    ngozi.post(f"/jobs/{jobs[0]}/work", operation="Read and decide")
+    lead.post("/day/plan")
+    _, after = last(database)
+    again = piece(after, jobs[1], "Measure")
+    assert (again.start, again.person, again.fixed) == (fixed.start, fixed.person, True)
+    going = piece(after, jobs[0], "Read and decide")
+    assert (going.now, going.person) == (True, "ngozi")
+    assert (
+        abs((datetime.datetime.fromisoformat(going.start) - datetime.datetime.now(datetime.UTC)).total_seconds()) < 180
+    )
+    clock = desk.view(jobs[0]).facts.worked[-1].id
+    working.stop_work(desk, persons["technician"], "stop work key 1", jobs[0], clock)
+
+
+def test_a_promise_that_cannot_be_kept_is_said_in_hours(as_role, database, jobs) -> None:
+    tomasz, lead = as_role("estimator"), as_role("lead")
+    fields = {"operation-0-name": "Prove and hand over", "operation-0-hours": "30"}
+    today = datetime.datetime.now(datetime.UTC).date().isoformat()
+    tomasz.post(f"/jobs/{jobs[1]}/hours/list", version="0", promised=today, **fields)
+    page = lead.post("/day/plan")
+    assert "promises missed by" in page
+    assert "h late" in page
+    assert last(database)[1].late_min > 0

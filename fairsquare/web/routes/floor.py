@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions.spine import spine, waits
 from fairsquare.drawings.spine import lying_spine
-from fairsquare.store import work
+from fairsquare.store import clocks, shop, work
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of, render, signed_in
 
@@ -24,8 +24,10 @@ def show(
     views, many = desk_of(request).views(q[:200], PAGE, (page - 1) * PAGE, closed=closed)
     rows = [(view, waits(view), lying_spine([(s.kind, s.title, s.status) for s in spine(view)])) for view in views]
     rows.sort(key=lambda row: (_FIRST[row[1].mood], row[1].due_at or "9999"))
+    database = desk_of(request).database
+    _, said = database.run(shop.said)
     working: dict[str, list[str]] = {}
-    for one in desk_of(request).database.run(work.going_on):
+    for one in database.run(work.going_on):
         working.setdefault(one.job, []).append(f"{one.name}: {one.operation}")
     return render(
         request,
@@ -38,6 +40,11 @@ def show(
         closed=closed,
         pages=max(1, -(-many // PAGE)),
         working=working,
+        clocks={one.job: one for one in reversed(database.run(clocks.running))},
+        next_hold=lambda view: next((hold for hold in view.state.holds if hold.status != "closed"), None),
+        rack=said.at("set-up").place or "rack",
+        racks={place.name: place.many for place in said.places},
+        on_rack=[row[0].job.details.vehicle for row in rows if row[0].setup],
         now=datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ"),
         can_work=sum(row[1].mood in ("work", "sign") for row in rows),
     )

@@ -94,6 +94,44 @@ def migrate() -> None:
     typer.echo("\n".join(f"applied {name}" for name in applied) or "nothing to apply")
 
 
+@app.command()
+def backup(
+    file: Annotated[Path, typer.Argument(help="where to write it; it should not be there yet")],
+    folder: Annotated[
+        Path, typer.Option(help="the demo's data, where FAIRSQUARE_DATABASE_URL names no database")
+    ] = Path("var"),
+) -> None:
+    """Write everything that is kept into one file."""
+    from fairsquare.service.keeping import back_up, database_at
+
+    try:
+        with database_at(folder) as url:
+            typer.echo(back_up(url, file))
+    except FairSquareError as fault:
+        _fail(fault)
+
+
+@app.command()
+def restore(
+    file: Annotated[Path, typer.Argument(help="a backup", exists=True, dir_okay=False)],
+    folder: Annotated[
+        Path, typer.Option(help="the demo's data, where FAIRSQUARE_DATABASE_URL names no database")
+    ] = Path("var"),
+) -> None:
+    """Read a backup into an empty installation, and check every record in it."""
+    from fairsquare.service.keeping import bring_back, database_at, records_checked
+
+    try:
+        with database_at(folder) as url:
+            typer.echo(bring_back(url, file))
+            words, good = records_checked(url)
+    except FairSquareError as fault:
+        _fail(fault)
+        return
+    typer.echo(words)
+    raise typer.Exit(0 if good else 1)
+
+
 @app.command("add-person")
 def add_person(
     name: Annotated[str, typer.Argument(help="the sign-in name, one word")],

@@ -12,6 +12,7 @@ from typing import NoReturn
 
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.processes import free_port, start, stop
+from fairsquare.service.keeping import forget_url, remember_url
 from fairsquare.service.mariadb import MariaDBFault, PrivateMariaDB
 from fairsquare.settings import Settings
 from fairsquare.store.migrate import has_jobs, migrate
@@ -38,6 +39,8 @@ def run_demo(folder: Path, host: str, port: int, *, fresh: bool, towers: bool = 
         _tell("starting MariaDB" if mariadb else "using the database of FAIRSQUARE_DATABASE_URL")
         url = mariadb.start() if mariadb else own
         os.environ |= {"FAIRSQUARE_DATABASE_URL": url, "FAIRSQUARE_DEMO": "1"}
+        if mariadb:
+            remember_url(folder, url)
         migrate(url)
         _load(url)
         address = f"http://{host}:{free_port(port, host)}"
@@ -56,6 +59,7 @@ def run_demo(folder: Path, host: str, port: int, *, fresh: bool, towers: bool = 
         for child in reversed(children):
             stop(child)
         if mariadb:
+            forget_url(folder)
             mariadb.stop()
 
 

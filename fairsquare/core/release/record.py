@@ -149,7 +149,7 @@ class Disagreement(Model):
 def make_record(
     facts: JobFacts, vehicle: dict[str, str | int | None], made: Who, *, software: str, workshop: str
 ) -> JobRecord:
-    """Return the record of a job as it stands."""
+    """Return the record of a job as it stands; hours, clocks of work and waits are the shop's own and not in it."""
     return JobRecord(
         format=FORMAT,
         software=software,
@@ -158,7 +158,7 @@ def make_record(
         vehicle=vehicle,
         results=results_of(facts),
         cautions=CAUTIONS,
-        **dict(facts),
+        **{name: value for name, value in facts if name in JobRecord.model_fields},
     )
 
 
@@ -190,7 +190,7 @@ def results_of(facts: JobFacts) -> Results:
 
 def facts_of(record: JobRecord) -> JobFacts:
     """Return the facts that stand in a record."""
-    return JobFacts(**{name: getattr(record, name) for name in JobFacts.model_fields})
+    return JobFacts(**{name: getattr(record, name) for name in JobFacts.model_fields if name in JobRecord.model_fields})
 
 
 def recompute(record: JobRecord) -> tuple[Disagreement, ...]:

@@ -1,5 +1,7 @@
 """Settings, from the environment: every name begins with FAIRSQUARE_."""
 
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
@@ -21,3 +23,11 @@ class Settings(BaseSettings):
         default="UTC", description="the shop's, such as Atlantic/Reykjavik: times are typed and shown in it"
     )
     workshop: str = "Sandlark Sound Ferries"
+
+    @property
+    def zone(self) -> ZoneInfo:
+        """The shop's time zone; UTC where its name is not known."""
+        try:
+            return ZoneInfo(self.time_zone)
+        except (ZoneInfoNotFoundError, ValueError):
+            return ZoneInfo("UTC")

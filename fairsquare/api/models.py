@@ -1,8 +1,9 @@
 """What the API takes and gives. Every write carries a `request_key` made by the client; a second one with it does nothing more."""
 
+import datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from fairsquare.core.damage.decide import MakersWord, Material, MemberDecided, MemberRole, Sign
 from fairsquare.core.damage.read import DamageRead
@@ -24,6 +25,8 @@ from fairsquare.core.facts import (
     Role,
     SafetyAnswer,
     Stand,
+    WaitKind,
+    WorkFact,
 )
 from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.lengths import Unit
@@ -32,9 +35,14 @@ from fairsquare.core.measure.picture import Picture
 from fairsquare.core.measure.tools import ToolKind
 from fairsquare.core.model import Code, Model, Vector
 from fairsquare.core.moves import Moved
+from fairsquare.core.plan.hours import HoursFound
+from fairsquare.core.plan.operations import WorkRow
+from fairsquare.core.plan.said import HoursSaid
+from fairsquare.core.plan.shop_said import ShopSaid
 from fairsquare.core.release.holds import Hold
 from fairsquare.core.sheet.check import Finding
 from fairsquare.core.sheet.model import Sheet, SpanMode
+from fairsquare.core.waiting import Waiting
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan
 from fairsquare.store.jobs import JobDetails
@@ -469,3 +477,84 @@ class FinishingShown(BaseModel):
     clocks: tuple[ClockFact, ...]
     fit_accepted: Hold
     released: Hold
+
+
+def _utc(moment: datetime.datetime) -> str:
+    if moment.tzinfo is None:
+        raise ValueError("say the zone too, such as 2026-11-26T14:10Z")
+    return moment.astimezone(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+
+
+Moment = Annotated[datetime.datetime, Field(strict=False), AfterValidator(_utc)]
+"""A time with its zone; the deeds are given it as UTC, ISO 8601."""
+
+
+class SayHours(Sent):
+    """Operations and parts of a job, as read at a version; 0 where nothing was said yet."""
+
+    request_key: Key
+    version: Annotated[int, Field(ge=0)]
+    hours: HoursSaid
+
+
+class StartWork(Sent):
+    """The operation, by its name, on which one's clock starts."""
+
+    request_key: Key
+    operation: str
+
+
+class StopWork(Sent):
+    """When it stopped, where that is not now."""
+
+    request_key: Key
+    ended_at: Moment | None = None
+    words: Annotated[str, Field(max_length=500)] = ""
+
+
+class NoteWait(Sent):
+    """What a job waits for: who was asked, until when (null: nobody knows), from which station on it holds the job up."""
+
+    request_key: Key
+    kind: WaitKind
+    words: str
+    asked_of: str = ""
+    due_at: Moment | None = None
+    station: str = ""
+
+
+class SayShop(Sent):
+    """What the shop says of itself, as read at a version; 0 where nothing was said yet."""
+
+    request_key: Key
+    version: Annotated[int, Field(ge=0)]
+    shop: ShopSaid
+
+
+class PlanDay(Sent):
+    """`afresh`: as if nothing had been planned before."""
+
+    request_key: Key
+    afresh: bool = False
+
+
+class HoursShown(BaseModel):
+    """The hours of a job: rows in working order, sums, what was said of them, the work that counts, what is waited for."""
+
+    model_config = ConfigDict(frozen=True)
+
+    rows: tuple[WorkRow, ...]
+    found: HoursFound
+    version: int
+    said: HoursSaid
+    worked: tuple[WorkFact, ...]
+    waiting: tuple[Waiting, ...]
+
+
+class ShopShown(BaseModel):
+    """What the shop says of itself, and its version."""
+
+    model_config = ConfigDict(frozen=True)
+
+    version: int
+    shop: ShopSaid

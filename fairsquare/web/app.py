@@ -16,6 +16,7 @@ from fairsquare.actions import Desk
 from fairsquare.api.cuts import router as api_cuts_router
 from fairsquare.api.damage import router as api_damage_router
 from fairsquare.api.finishing import router as api_finishing_router
+from fairsquare.api.floor import router as api_floor_router
 from fairsquare.api.practice import router as api_practice_router
 from fairsquare.api.pulls import router as api_pulls_router
 from fairsquare.api.routes import router as api_router
@@ -144,6 +145,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.include_router(api_cuts_router)
     app.include_router(api_damage_router)
     app.include_router(api_finishing_router)
+    app.include_router(api_floor_router)
     app.include_router(api_supplements_router)
     app.include_router(api_pulls_router)
     app.include_router(api_practice_router)

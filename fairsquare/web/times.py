@@ -1,19 +1,18 @@
 """Times as people type and read them: in the shop's own time zone, whatever the tablet's says."""
 
 import datetime
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+from zoneinfo import ZoneInfo
 
 from fastapi import Request
 
 from fairsquare.core.errors import Refused
+from fairsquare.settings import Settings
 
 
 def zone_of(request: Request) -> ZoneInfo:
-    """Return the shop's time zone; UTC where its name is not known."""
-    try:
-        return ZoneInfo(request.app.state.settings.time_zone)
-    except (ZoneInfoNotFoundError, ValueError):
-        return ZoneInfo("UTC")
+    """Return the shop's time zone."""
+    settings: Settings = request.app.state.settings
+    return settings.zone
 
 
 def typed_time(text: str, field: str, zone: ZoneInfo) -> str:

@@ -3,12 +3,14 @@
 import datetime
 
 import pytest
+from fastapi.testclient import TestClient
 
 from fairsquare.actions import Desk, working
 from fairsquare.core.plan.kept import KeptPlan
+from fairsquare.demo.people import SIGN_INS
 from fairsquare.store import shop
 from fairsquare.store.database import Database
-from tests.conftest import Pages
+from tests.conftest import Pages, key
 from tests.web.test_job import new_job
 
 WEEK = {f"week-{k}": "0:00-24:00" for k in range(7)}
@@ -171,3 +173,32 @@ def test_a_promise_that_cannot_be_kept_is_said_in_hours(as_role, database, jobs)
     assert "promises missed by" in page
     assert "h late" in page
     assert last(database)[1].late_min > 0
+
+
+def test_the_same_by_the_api(app, jobs, database, persons) -> None:
+    http = TestClient(app)
+    lead = next(one for one in SIGN_INS if one.role == "lead")
+    token = http.post("/api/v1/session", json={"name": lead.name, "password": lead.password}).json()["token"]
+    http.headers["authorization"] = f"Bearer {token}"
+    path = f"/api/v1/jobs/{jobs[0]}"
+    shown = http.get(f"{path}/hours").json()
+    assert shown["rows"][0]["name"] == "Make it safe"
+    one = key()
+    first = http.post(f"{path}/work", json={"request_key": one, "operation": "Measure"}).json()["ids"]
+    assert http.post(f"{path}/work", json={"request_key": one, "operation": "Measure"}).json()["ids"] == first
+    http.post(f"{path}/work/{first[0]}/stop", json={"request_key": key()})
+    http.post(f"{path}/work/{first[0]}/back", json={"request_key": key()})
+    late = {"request_key": key(), "kind": "paint", "words": "paint dries", "due_at": "2126-01-01T10:00:00+02:00"}
+    wait = http.post(f"{path}/waits", json=late).json()["ids"][0]
+    assert http.get(f"{path}/hours").json()["waiting"][0]["due_at"] == "2126-01-01T08:00:00.000000Z"
+    bad = http.post(f"{path}/waits", json={**late, "request_key": key(), "due_at": "2126-01-01T10:00:00"})
+    assert bad.status_code == 422
+    assert "due_at" in bad.text
+    http.post(f"{path}/waits/{wait}/over", json={"request_key": key()})
+    assert http.post("/api/v1/day", json={"request_key": key()}).status_code == 201
+    assert {piece["job"] for piece in http.get("/api/v1/day").json()["pieces"]} == set(jobs)
+    found = http.get("/api/v1/shop").json()
+    stale = http.put("/api/v1/shop", json={"request_key": key(), "version": 0, "shop": found["shop"]})
+    assert stale.status_code == 409
+    now = http.put("/api/v1/shop", json={"request_key": key(), "version": found["version"], "shop": found["shop"]})
+    assert now.json()["version"] == found["version"] + 1

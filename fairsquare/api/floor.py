@@ -11,13 +11,16 @@ from fairsquare.api.models import (
     KeyWords,
     NoteWait,
     PlanDay,
+    RowShown,
     SayHours,
     SayShop,
     ShopShown,
     StartWork,
     StopWork,
+    WaitShown,
 )
 from fairsquare.core.plan.kept import KeptPlan
+from fairsquare.core.plan.operations import WorkRow
 from fairsquare.core.waiting import waiting as waited_for
 from fairsquare.settings import Settings
 from fairsquare.store import shop
@@ -32,12 +35,29 @@ def hours(number: str, desk: At, person: By) -> HoursShown:
     view = desk.view(number)
     found = working.work_on(view)
     return HoursShown(
-        rows=found.rows,
+        rows=tuple(_row(row) for row in found.rows),
         found=found.found,
         version=view.facts.hours.version if view.facts.hours else 0,
         said=found.said,
         worked=view.facts.worked,
-        waiting=waited_for(view.facts),
+        waiting=tuple(WaitShown(**one._asdict()) for one in waited_for(view.facts)),
+    )
+
+
+def _row(row: WorkRow) -> RowShown:
+    return RowShown(
+        name=row.name,
+        station=row.station,
+        why=row.why,
+        is_part=row.part is not None,
+        hours=row.hours,
+        needs_off=row.needs_off,
+        sold_h=row.all_sold_h,
+        worked_h=row.worked_h,
+        worked_by=dict(row.by),
+        gap_h=row.gap_h,
+        people=row.people,
+        done=row.done,
     )
 
 

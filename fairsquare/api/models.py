@@ -36,13 +36,11 @@ from fairsquare.core.measure.tools import ToolKind
 from fairsquare.core.model import Code, Model, Vector
 from fairsquare.core.moves import Moved
 from fairsquare.core.plan.hours import HoursFound
-from fairsquare.core.plan.operations import WorkRow
 from fairsquare.core.plan.said import HoursSaid
 from fairsquare.core.plan.shop_said import ShopSaid
 from fairsquare.core.release.holds import Hold
 from fairsquare.core.sheet.check import Finding
 from fairsquare.core.sheet.model import Sheet, SpanMode
-from fairsquare.core.waiting import Waiting
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan
 from fairsquare.store.jobs import JobDetails
@@ -538,17 +536,50 @@ class PlanDay(Sent):
     afresh: bool = False
 
 
+class RowShown(BaseModel):
+    """A row of a job's hours: an operation, or a part that comes off and on (`is_part`); all hours in hours of all its people."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str
+    station: str
+    why: str
+    is_part: bool
+    hours: float
+    needs_off: tuple[str, ...]
+    sold_h: float
+    worked_h: float | None
+    worked_by: dict[str, float]
+    gap_h: float
+    people: int
+    done: bool
+
+
+class WaitShown(BaseModel):
+    """What a job waits for; `wait` is null where nobody noted it: a clock that runs, an answer that is out."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: WaitKind
+    words: str
+    asked_of: str
+    due_at: str
+    station: str
+    since: str
+    wait: int | None
+
+
 class HoursShown(BaseModel):
     """The hours of a job: rows in working order, sums, what was said of them, the work that counts, what is waited for."""
 
     model_config = ConfigDict(frozen=True)
 
-    rows: tuple[WorkRow, ...]
+    rows: tuple[RowShown, ...]
     found: HoursFound
     version: int
     said: HoursSaid
     worked: tuple[WorkFact, ...]
-    waiting: tuple[Waiting, ...]
+    waiting: tuple[WaitShown, ...]
 
 
 class ShopShown(BaseModel):

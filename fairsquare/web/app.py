@@ -33,6 +33,7 @@ from fairsquare.web.middleware import PHOTOS, AroundRequests, LimitBody
 from fairsquare.web.page import SignInFirst, local_path, render
 from fairsquare.web.paper import Papers
 from fairsquare.web.routes import (
+    audit,
     board,
     bond,
     comparative,
@@ -137,6 +138,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         handover,
         record,
         people,
+        audit,
         tools,
         help_pages,
     ):

@@ -1,6 +1,6 @@
 """People: who may sign in, added and let go by a lead; and everybody's own password."""
 
-from typing import cast
+from typing import Any, cast
 
 from fastapi import APIRouter, Depends, Request, Response
 
@@ -28,9 +28,12 @@ def add(request: Request, form: Form = Depends(sent_form)) -> Response:
     try:
         check_may(form.session.person, "manage people")
         role = cast(Role, form.text("role"))
-        desk_of(request).database.run(
-            lambda c: people.add_person(c, form.text("name"), form.text("full_name"), role, form.text("password"))
-        )
+
+        def work(connection: Connection) -> dict[str, Any]:
+            name, full_name, password = form.text("name"), form.text("full_name"), form.text("password")
+            return {"id": people.add_person(connection, name, full_name, role, password)}
+
+        desk_of(request).once(form.session.person, form.key, f"add person {form.text('name')}", work)
     except FairSquareError as fault:
         return _page(request, form.session, fault=fault, typed=form.typed())
     return go_to("/people")
@@ -41,14 +44,16 @@ def set_active(request: Request, person_id: int, form: Form = Depends(sent_form)
     """Let a person sign in, or not any more. The last lead stays."""
     active = form.text("active") == "yes"
 
-    def work(connection: Connection) -> None:
+    def work(connection: Connection) -> dict[str, Any]:
         if not active and person_id == form.session.person.id:
             raise Refused("You cannot shut yourself out: another lead has to.", field="active")
         people.set_active(connection, person_id, active)
+        return {}
 
     try:
         check_may(form.session.person, "manage people")
-        desk_of(request).database.run(work)
+        purpose = f"person active {person_id} {'in' if active else 'out'}"
+        desk_of(request).once(form.session.person, form.key, purpose, work)
     except FairSquareError as fault:
         return _page(request, form.session, fault=fault)
     return go_to("/people")
@@ -59,16 +64,17 @@ def change_password(request: Request, form: Form = Depends(sent_form)) -> Respon
     """Change a password: one's own with the old one, anybody's as a lead; all sessions of that person end."""
     own = form.session.person
 
-    def work(connection: Connection) -> None:
+    def work(connection: Connection) -> dict[str, Any]:
         person_id = whole(form.text("person_id"), "person_id")
         if person_id != own.id:
             check_may(own, "manage people")
         elif people.find_by_password(connection, own.name, form.text("old")) is None:
             raise Refused("The old password is not this one.", field="old")
         people.set_password(connection, person_id, form.text("new"))
+        return {}
 
     try:
-        desk_of(request).database.run(work)
+        desk_of(request).once(own, form.key, f"password {form.text('person_id')}", work)
     except FairSquareError as fault:
         return _page(request, form.session, fault=fault)
     return go_to("/people")

@@ -13,19 +13,18 @@ from fairsquare.demo.vehicles import TEAL as TEAL_VAN
 
 FOLDER = Path("docs/screenshots")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
-DUNLIN, HERON, TEAL, LATE = "SL-0005", "SL-0004", "SL-0003", "SL-0006"
+DUNLIN, TEAL, LATE = "SL-0005", "SL-0003", "SL-0006"
 VIEWS = {
     "floor": "/",
     "walk-round": f"/jobs/{TEAL}/walk-round",
     "sheet": f"/jobs/{DUNLIN}/sheet?a=F4L&b=C1R",
     "set-up": f"/jobs/{DUNLIN}/set-up",
     "measure": f"/jobs/{DUNLIN}/measure?point=F4R",
-    "measure-gauges": f"/jobs/{HERON}/measure?seen=gauges&point=F2L",
     "damage": f"/jobs/{DUNLIN}/damage",
     "decide": f"/jobs/{DUNLIN}/decide?member=right+front+rail&layer=outer",
     "cuts": f"/jobs/{TEAL}/cuts/1",
     "fit": f"/jobs/{LATE}/fit",
-    "hold": f"/jobs/{LATE}/holds/fit_accepted",
+    "hours": f"/jobs/{TEAL}/hours",
     "weld": f"/jobs/{LATE}/seams/1?t=8",
 }
 
@@ -53,9 +52,22 @@ def main() -> int:
         drill_map(page)
         pulls(page, at)
         practice(page)
+        day(browser, at)
         supplement(page)
         browser.close()
     return 0
+
+
+def day(browser: Browser, at: Stage) -> None:
+    """Plan the day as a lead, and take its board."""
+    page = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=at.address).new_page()
+    page.goto("/sign-in")
+    sign_in(page, next(one for one in SIGN_INS if one.role == "lead"))
+    page.goto("/day")
+    page.click("button:has-text('Plan the day')")
+    page.wait_for_selector(".day-board", timeout=60_000)
+    take(page, "day")
+    page.context.close()
 
 
 def clocks_and_gaps(page: Page) -> None:

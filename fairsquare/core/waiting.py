@@ -104,14 +104,17 @@ def _clocks(facts: JobFacts) -> list[Waiting]:
 
 
 def _approvals(facts: JobFacts) -> list[Waiting]:
-    """Return the lines that were sent and not answered, as one: measuring and deciding go on meanwhile, the repair does not."""
+    """Return the lines that were sent and not answered, as one: measuring and deciding go on meanwhile, the repair does not.
+
+    Nobody knows when a payer answers: that its link ends some day says nothing of it.
+    """
     out = [state for state in line_states(facts) if state.status == "sent" and state.blocks and state.supplement]
     if not out:
         return []
     first = out[0].supplement
     assert first is not None
     words = out[0].line.words if len(out) == 1 else f"{len(out)} lines of a supplement"
-    return [Waiting("approval", words, first.payer, first.expires_at, "pulls", first.by.at)]
+    return [Waiting("approval", words, first.payer, "", "pulls", first.by.at)]
 
 
 def _later(moment: str, minutes: float) -> str:

@@ -30,7 +30,6 @@ def day_board(
 ) -> Markup:
     """Return the board. `people`: names by sign-in; `places`: how many of each there are; other days are not drawn."""
     rows: list[tuple[str, str]] = [("person", name) for name in people]
-    slots = _slots(pieces, places)
     rows += [
         ("place", f"{place} {k + 1}" if many > 1 else place) for place, many in places.items() for k in range(many)
     ]
@@ -38,11 +37,11 @@ def day_board(
     parts = [_days(days, high), *_lines(rows, people)]
     for piece in pieces:
         at = [k for k, (kind, name) in enumerate(rows) if kind == "person" and name in (piece.person, *piece.helpers)]
-        if piece.place:
-            at += [k for k, row in enumerate(rows) if row == ("place", slots.get(piece.key, ""))]
         for k in at:
             helps = rows[k][0] == "person" and rows[k][1] != piece.person
             parts += _piece(piece, days, _y(k, rows), helps)
+    for name, piece in _there(pieces, places):
+        parts += _piece(piece, days, _y(rows.index(("place", name)), rows), helps=False)
     parts.append(_now(days, now, high))
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="day-board" viewBox="0 0 {_NAMES + _WIDE:.0f} {high:.0f}" role="img" '
@@ -50,19 +49,41 @@ def day_board(
     )
 
 
-def _slots(pieces: Sequence[KeptPiece], places: Mapping[str, int]) -> dict[tuple[str, str], str]:
-    """Return which of several places of a kind each piece is drawn at: a vehicle keeps its own as long as it can."""
-    found: dict[tuple[str, str], str] = {}
+def _there(pieces: Sequence[KeptPiece], places: Mapping[str, int]) -> Iterator[tuple[str, KeptPiece]]:
+    """Return what stands where: each vehicle from its first to its last piece there, or piece by piece where that clashes."""
     for place, many in places.items():
-        free = [""] * many
-        owner: list[str | None] = [None] * many
-        for piece in sorted((one for one in pieces if one.place == place), key=lambda one: one.start):
-            own = [k for k in range(many) if owner[k] == piece.job and free[k] <= piece.start]
-            empty = [k for k in range(many) if owner[k] is None]
-            other = sorted((k for k in range(many) if free[k] <= piece.start), key=lambda k: free[k])
-            k = (own or empty or other or [0])[0]
-            free[k], owner[k] = piece.end, piece.job
-            found[piece.key] = f"{place} {k + 1}" if many > 1 else place
+        own = [piece for piece in pieces if piece.place == place]
+        stays: dict[str, KeptPiece] = {}
+        for piece in own:
+            before = stays.get(piece.job, piece)
+            stays[piece.job] = piece.model_copy(
+                update={
+                    "start": min(before.start, piece.start),
+                    "end": max(before.end, piece.end),
+                    "what": piece.vehicle,
+                    "in_chain": False,
+                    "fixed": False,
+                    "late_min": 0,
+                }
+            )
+        shown = list(stays.values())
+        numbers = _packed([(piece.job, piece.start, piece.end) for piece in shown], many)
+        if numbers is None:
+            shown = own
+            numbers = _packed([(piece.what, piece.start, piece.end) for piece in shown], many) or {}
+        for piece in shown:
+            number = numbers.get(piece.job if shown is not own else piece.what, 0)
+            yield (f"{place} {number + 1}" if many > 1 else place), piece
+
+
+def _packed(spans: Sequence[tuple[str, str, str]], many: int) -> dict[str, int] | None:
+    """Return a number below `many` for each name, so that no two of a number overlap; none where that cannot be."""
+    free, found = [""] * many, {}
+    for name, start, end in sorted(spans, key=lambda one: one[1]):
+        number = next((k for k in range(many) if free[k] <= start), None)
+        if number is None:
+            return None
+        free[number], found[name] = end, number
     return found
 
 

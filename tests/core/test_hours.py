@@ -172,6 +172,6 @@ def test_foam_that_sets_and_answers_that_are_out_are_waited_for_without_being_no
     found = waiting(facts(clocks=(clock,), supplement_lines=(line(1, "inner torn", 2.0),), supplements=(sent,)))
     assert [(one.kind, one.due_at[:16]) for one in found] == [
         ("foam", "2026-11-02T09:30"),
-        ("approval", "2026-12-01T00:00"),
+        ("approval", ""),
     ]
     assert found[1].asked_of == "The mutual"

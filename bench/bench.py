@@ -14,7 +14,7 @@ import httpx
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from bench import board, cuts, damage, honesty, measuring, pulls
+from bench import board, cuts, damage, honesty, many, measuring, pulls
 from bench.stage import Stage, stage
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.facts import HoldName
@@ -40,6 +40,7 @@ STRUCTURES = 2000
 PLANNED_FRAMES, LEAST_HOME = 40, 0.75
 SEEDS_EACH = 10
 FAIR_BUT_OUT = 0.025
+MOST_SLOWER = 1.3
 
 
 def main() -> int:
@@ -58,11 +59,25 @@ def main() -> int:
         sys.stdout.write(f"a reading under load until it is on the board, 20 a second: median {median * 1000:.0f} ms, ")
         sys.stdout.write(f"95th percentile {late * 1000:.0f} ms (limit 250)\n")
         over += late > 0.25
+    over += tell_many()
     for name, ratio in ratios.items():
         limit = LIMITS.get(name)
         over += limit is not None and ratio > limit
         sys.stdout.write(f"{name:<40} {ratio:8.2f}{f'   (limit {limit:g})' if limit else ''}\n")
     return 1 if over else 0
+
+
+def tell_many() -> int:
+    """Print how much slower pages are with ten thousand jobs than with a hundred; return how many are over the limit."""
+    with stage() as at:
+        load(at.desk)
+        found = many.grown(at)
+    sys.stdout.write(
+        f"{many.MANY} jobs with {many.READINGS_EACH} readings each over {many.FEW}, both over a bare page\n"
+    )
+    for name, ratio in found.ratios.items():
+        sys.stdout.write(f"  {name:<28} {ratio:6.2f}   (limit {MOST_SLOWER:g})\n")
+    return sum(ratio > MOST_SLOWER for ratio in found.ratios.values())
 
 
 def tell_honesty() -> int:

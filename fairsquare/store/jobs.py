@@ -7,9 +7,9 @@ import pymysql
 from pydantic import Field
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.facts import PRACTICE
 from fairsquare.core.model import Model
 from fairsquare.core.sheet.model import Construction
+from fairsquare.store import search
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc
 from fairsquare.store.people import Person
 
@@ -58,11 +58,13 @@ class StaleEdit(FairSquareError):
     kind = "stale-edit"
 
 
+_OPEN, _CLOSED = 0, 1
+"""The shelves of jobs; practice lies on one of its own."""
 _FIELDS = tuple(JobDetails.model_fields)
 _COLUMNS = ", ".join(f"j.{field}" for field in _FIELDS)
-_SELECT = f"""SELECT j.id, j.number, j.version, j.revision, {_COLUMNS}, j.opened_at, j.touched_at, j.closed_at,
-                     p.full_name AS opened_by
-              FROM job j JOIN person p ON p.id = j.opened_by"""  # noqa: S608 - names of columns only
+_READ = f"""j.id, j.number, j.version, j.revision, {_COLUMNS}, j.opened_at, j.touched_at, j.closed_at,
+             p.full_name AS opened_by"""
+_SELECT = f"""SELECT {_READ} FROM job j JOIN person p ON p.id = j.opened_by"""  # noqa: S608 - names of columns only
 
 
 def open_job(connection: Connection, details: JobDetails, person: Person, prefix: str) -> str:
@@ -86,6 +88,7 @@ def open_job(connection: Connection, details: JobDetails, person: Person, prefix
                 raise
             number = _next_number(connection, prefix)
     _keep_version(connection, job_id, 1, details, person)
+    search.index_job(connection, job_id)
     return number
 
 
@@ -103,6 +106,7 @@ def change_job(connection: Connection, job: Job, details: JobDetails, version: i
     if not changed:
         raise StaleEdit(_who_changed_what(connection, job.id, version), field="version", value=version)
     _keep_version(connection, job.id, version + 1, details, person)
+    search.index_job(connection, job.id)
     return version + 1
 
 
@@ -138,31 +142,21 @@ def find_jobs(
 ) -> tuple[list[Job], int]:
     """Return the jobs that are open, or those that are closed, the last touched first, and how many there are in all; no practice.
 
-    Every word of `words` must stand in the number, vehicle, VIN, hit, notes, or the date of opening.
+    Every word of `words` must stand in the number, vehicle, VIN, hit, notes, or the date of opening; matches are counted up to
+    `search.MOST_COUNTED`.
     """
-    conditions: list[str] = ["j.closed_at IS NOT NULL" if closed else "j.closed_at IS NULL", "j.number NOT LIKE %s"]
-    values: list[Any] = [f"{PRACTICE}%"]
-    for word in words.split()[:8]:
-        conditions.append(
-            """CONCAT_WS(' ', j.number, j.vehicle, j.vin, j.hit_words, j.notes, DATE_FORMAT(j.opened_at, '%%Y-%%m-%%d'),
-               p.full_name) LIKE %s ESCAPE '|'"""
-        )
-        escaped = word.replace("|", "||").replace("%", "|%").replace("_", "|_")
-        values.append(f"%{escaped[:100]}%")
-    where = " AND ".join(conditions)
-    counted = row(
-        connection,
-        f"SELECT COUNT(*) AS many FROM job j JOIN person p ON p.id = j.opened_by WHERE {where}",  # noqa: S608 - built above, values bound
-        *values,
-    )
+    shelf = _CLOSED if closed else _OPEN
+    looked_for = search.wanted(connection, shelf, words)
     found = rows(
         connection,
-        f"{_SELECT} WHERE {where} ORDER BY j.touched_at DESC, j.id DESC LIMIT %s OFFSET %s",
-        *values,
+        f"""SELECT {_READ} FROM {looked_for.tables} WHERE j.shelf = %s AND {looked_for.condition}
+            ORDER BY j.touched_at DESC, j.id DESC LIMIT %s OFFSET %s""",  # noqa: S608 - built above, values bound
+        shelf,
+        *looked_for.values,
         most,
         skip,
     )
-    return [_job(one) for one in found], int(counted["many"]) if counted else 0
+    return [_job(one) for one in found], search.count(connection, shelf, looked_for)
 
 
 def _next_number(connection: Connection, prefix: str) -> str:

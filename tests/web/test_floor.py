@@ -1,5 +1,6 @@
 """The floor with none, with one, and with five hundred jobs."""
 
+import datetime
 import re
 
 import pytest
@@ -63,6 +64,49 @@ def test_the_search_takes_words_in_any_order_and_case(many, as_role, words, coun
         assert "Nothing matches" in text
 
 
+@pytest.fixture(scope="module")
+def closed(many, desk: Desk, persons) -> list[str]:
+    """Forty of them are closed, one of them with a VIN of its own."""
+    del many
+    numbers = [
+        desk.open_job(persons["lead"], key(), JobDetails(vehicle=f"Knot {k}", vin=f"9ZZKNOT{k:03d}")) for k in range(40)
+    ]
+    for number in numbers:
+        desk.close_job(persons["lead"], key(), number, True)
+    return numbers
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        "knot",
+        "ZKNOT007",
+        "knot 17",
+        "kno 1",
+        "7",
+        "{number}",
+        "{today}",
+        "{month}",
+        "2001-01-01",
+        "2026-99-99",
+        "sanderling",
+        "o't",
+        "t_",
+    ],
+)
+def test_closed_jobs_are_found_by_vehicle_vin_number_and_date(closed, as_role, persons, words) -> None:
+    today = datetime.datetime.now(datetime.UTC).date().isoformat()
+    asked = words.format(number=closed[3], today=today, month=today[:7])
+    texts = [
+        f"{number} Knot {k} 9ZZKNOT{k:03d} {today} {persons['lead'].full_name}".lower()
+        for k, number in enumerate(closed)
+    ]
+    count = sum(all(word.lower() in text for word in asked.split()) for text in texts)
+    text = as_role("technician").http.get("/", params={"q": asked, "closed": "1"}).text
+    assert f"{count} closed job" in text
+    assert text.count("floor-job ") == min(count, 20)
+
+
 def test_the_same_list_by_the_api(many, desk) -> None:
     views, count = desk.views("", 50, 0)
     assert count == MANY
@@ -78,3 +122,11 @@ def test_part_of_the_page_for_the_search(many, as_role) -> None:
     answer = as_role("technician").http.get("/", params={"q": "gantry"}, headers={"hx-request": "true"})
     assert "<html" not in answer.text
     assert "Sanderling tug 250" in answer.text
+
+
+def test_a_job_that_is_changed_is_found_by_what_it_is_now(many, as_role, desk, persons) -> None:
+    number = desk.open_job(persons["lead"], key(), JobDetails(vehicle="Whimbrel"))
+    desk.change_job(persons["lead"], key(), number, JobDetails(vehicle="Curlew"), 1)
+    pages = as_role("technician")
+    assert "1 job match" in pages.get("/?q=curlew")
+    assert "Nothing matches" in pages.get("/?q=whimbrel")

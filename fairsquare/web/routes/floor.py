@@ -8,6 +8,7 @@ from fairsquare.actions.spine import spine, waits
 from fairsquare.drawings.spine import lying_spine
 from fairsquare.store import clocks, shop, work
 from fairsquare.store.people import Session
+from fairsquare.store.search import MOST_COUNTED
 from fairsquare.web.page import desk_of, render, signed_in
 
 router = APIRouter()
@@ -46,5 +47,6 @@ def show(
         racks={place.name: place.many for place in said.places},
         on_rack=[row[0].job.details.vehicle for row in rows if row[0].setup],
         now=datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ"),
+        most_counted=MOST_COUNTED,
         can_work=sum(row[1].mood in ("work", "sign") for row in rows),
     )

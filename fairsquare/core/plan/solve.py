@@ -21,7 +21,7 @@ PROVEN_TO = 10
 """Up to so many operations the search goes on until the plan is proven."""
 _LATENESS_EFFORT, _FINISH_EFFORT = 0.15, 0.15
 """How far each search goes beyond, by the solver's own measure of work, which is the same on any machine."""
-_LATENESS_S, _FINISH_S = 1.7, 1.4
+_LATENESS_S, _FINISH_S = 1.6, 1.3
 """And never longer than this, though a slow machine may then answer with another plan that is as good as it could find."""
 
 
@@ -30,6 +30,8 @@ SAME_MIN = 15
 CHANGE_MIN = 30
 """A task that changes its time or its person weighs as much as so many minutes by which all is done later."""
 _UNKNOWN = 10**12
+_FIRST = (30.0, 30.0)
+"""How far and how long any plan at all is looked for, where the search found none."""
 _AGAIN = (0.3, 2.0)
 """The same for each step of planning the shop's day."""
 
@@ -45,7 +47,7 @@ class Solved(NamedTuple):
 def solve(shop: Shop) -> Solved:
     """Search for a plan. Raises `Refused` where there is none within the hours."""
     endless, done_by = len(shop.tasks) <= PROVEN_TO, _horizon(shop)
-    known = None if endless else first_plan(shop)
+    known = first_plan(shop)
     total = late_bound = 0
     if any(task.due is not None for task in shop.tasks):
         model = _ShopModel(shop, _still_good(shop, done_by, known))
@@ -184,9 +186,15 @@ class _ShopModel:
         solver.parameters.random_seed = 1
         # OR-Tools 9.15 fails (IndexError) where it looks for symmetries in some models that have no plan.
         solver.parameters.symmetry_level = 0
+        solver.parameters.linearization_level = 0
         if effort is not None:
             solver.parameters.max_deterministic_time, solver.parameters.max_time_in_seconds = effort
         status = solver.solve(self.model)
+        if status == self.cp.UNKNOWN and known is None:
+            # A plan that is not good comes before none.
+            solver.parameters.max_deterministic_time, solver.parameters.max_time_in_seconds = _FIRST
+            solver.parameters.stop_after_first_solution = True
+            status = solver.solve(self.model)
         bound = math.ceil(solver.best_objective_bound - 1e-6)
         if status == self.cp.UNKNOWN and known is not None:
             return _Run(known, self._worth(known, aim), bound)

@@ -95,6 +95,7 @@ def test_the_day_is_planned_over_all_jobs_and_read_by_everybody(as_role, databas
     _, plan = last(database)
     assert {one.job for one in plan.pieces} == set(jobs)
     assert plan.optimal
+    assert any(one.in_chain for one in plan.pieces)
     for job in jobs:
         assert (
             start_of(plan, job, "Make it safe")

@@ -45,7 +45,7 @@ def plan_again(
         stays=tuple(tuple(numbers[id] for id in stay) for stay in stays), there=frozenset(there), was=before
     )
     solved = solve_again(shop)
-    return planned(request, shop, manned(shop, solved.placed), solved)
+    return planned(request, shop, drawn_together(shop, manned(shop, solved.placed)), solved)
 
 
 def planned(request: DayPlan, shop: Shop, plan: list[Manned], solved: Solved) -> DayPlanned:

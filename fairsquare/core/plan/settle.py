@@ -43,11 +43,14 @@ def manned(shop: Shop, placed: Sequence[Placed]) -> list[Manned]:
 
 
 def drawn_together(shop: Shop, plan: Sequence[Manned]) -> list[Manned]:
-    """Begin every task as early as it can while all others stay, over and over until none can begin earlier."""
+    """Begin every task as early as it can while all others stay, over and over until none can begin earlier.
+
+    What was planned before stays where it is, and a task of a stay stays within it.
+    """
     plan, moved = list(plan), True
     while moved:
         moved = False
-        for k in sorted(range(len(plan)), key=lambda k: plan[k].start):
+        for k in sorted(set(range(len(plan))) - set(shop.was), key=lambda k: (plan[k].start, k)):
             earlier = _earliest(shop, plan, k)
             if earlier < plan[k].start:
                 plan[k] = plan[k]._replace(start=earlier, after=earlier + shop.tasks[k].minutes)
@@ -59,6 +62,7 @@ def _earliest(shop: Shop, plan: Sequence[Manned], k: int) -> int:
     """Return the first working minute in which a task can begin while all others stay where they are."""
     task, own, time = shop.tasks[k], plan[k], shop.time
     start = max([task.earliest, *(free_after(shop, plan, before) for before in task.after)])
+    start = max([start, *(_span(plan, stay)[0] for stay in shop.stays if k in stay)])
     start = max([start, *(_not_before_that(shop, plan, k, follower) for follower in _tied_to(shop, k))])
     in_the_way = [
         (one.start, one.after) for other, one in enumerate(plan) if other != k and one.bound & own.bound
@@ -96,15 +100,25 @@ def _not_before_that(shop: Shop, plan: Sequence[Manned], k: int, follower: int) 
 def _full(shop: Shop, plan: Sequence[Manned], k: int) -> list[tuple[int, int]]:
     """Return the stretches, in working minutes, in which every place that a task needs is taken by others."""
     place = shop.tasks[k].place
-    if place is None:
+    if place is None or any(k in stay for stay in shop.stays):
         return []
-    there = [one for other, one in enumerate(plan) if other != k and shop.tasks[other].place == place]
-    edges = sorted({edge for one in there for edge in (one.start, one.after)})
+    staying = {other for stay in shop.stays for other in stay}
+    there = [
+        (one.start, one.after)
+        for other, one in enumerate(plan)
+        if other != k and other not in staying and shop.tasks[other].place == place
+    ]
+    there += [_span(plan, stay) for stay in shop.stays if shop.tasks[stay[0]].place == place]
+    edges = sorted({edge for span in there for edge in span})
     return [
         (edge, until)
         for edge, until in itertools.pairwise(edges)
-        if sum(one.start <= edge < one.after for one in there) >= shop.places[place]
+        if sum(start <= edge < after for start, after in there) >= shop.places[place]
     ]
+
+
+def _span(plan: Sequence[Manned], stay: Sequence[int]) -> tuple[int, int]:
+    return min(plan[k].start for k in stay), max(plan[k].after for k in stay)
 
 
 def chain(shop: Shop, plan: Sequence[Manned], last: int) -> list[int]:

@@ -69,7 +69,12 @@ def test_a_day_with_a_part_that_comes_late(page: Page, other: Page, demo) -> Non
     page.wait_for_selector(".day-board", timeout=30_000)
     assert "may be left" in page.evaluate("sessionStorage.getItem('told')")
     assert page.locator(".d-piece").count() > 20
-    assert page.locator(".d-piece.chain").count() > 0
+    chain = page.locator("details:has-text('What sets the finish')")
+    chain.locator("summary").click()
+    links = chain.locator("li").all_inner_texts()
+    assert links, "something sets the finish"
+    finish = re.search(r"all done (\S+ \S+|\S+),", page.locator("main").inner_text())
+    assert finish and finish[1] in chain.locator("summary").inner_text()
     other.goto(f"/jobs/{TEAL}/waits")
     other.select_option("[name=kind]", "part")
     other.fill("[name=words]", "tailgate hinge")
@@ -99,9 +104,13 @@ def test_a_day_with_a_part_that_comes_late(page: Page, other: Page, demo) -> Non
     other.goto(f"/jobs/{TEAL}/waits")
     other.get_by_role("button", name="It came: tailgate hinge").click()
     expect(other.locator("main")).to_contain_text("Nothing.")
+    page.goto("/day?days=1")
+    who = page.locator(".day-table tbody td:nth-child(2)").all_inner_texts()
+    with_work = {name.strip() for text in who for name in re.split("\nwith |, |\n", text) if name.strip()}
+    assert with_work, "somebody has work while the shop is open"
     page.goto("/day/print")
     expect(page.locator("main")).to_contain_text("planned")
-    assert page.locator("main h2").count() >= 2, "what each has to do, by name"
+    assert set(page.locator("main h2").all_inner_texts()) == with_work, "what each has to do, by name"
 
 
 def test_hours_and_waits_by_keyboard_and_on_a_tablet(tablet: Page, demo) -> None:

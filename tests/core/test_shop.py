@@ -6,10 +6,13 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from fairsquare.core.errors import Refused
+from fairsquare.core.plan.asked import DayPlan, Operation, Worker
 from fairsquare.core.plan.day import plan_again
 from fairsquare.core.plan.floor import JobToPlan, floor_work
 from fairsquare.core.plan.operations import job_work
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid
+from fairsquare.core.plan.settle import Manned, drawn_together
+from fairsquare.core.plan.shop import read_shop
 from fairsquare.core.plan.shop_said import (
     HandSaid,
     Holiday,
@@ -166,6 +169,28 @@ def test_a_vehicle_keeps_its_rack_from_the_first_work_on_it_to_the_last():
         for n in ("SL-1", "SL-2")
     )
     assert spans[0][1] <= spans[1][0], "one rack: the second vehicle waits until the first has left it"
+
+
+@pytest.mark.parametrize(
+    ("racks", "there", "late", "starts"),
+    [
+        (1, frozenset(), (0, 40, 150, 200), (0, 40, 70, 80)),
+        (2, frozenset(), (0, 40, 150, 200), (0, 40, 0, 80)),
+        (1, frozenset({0}), (0, 40, 150, 200), (0, 40, 70, 80)),
+        (1, frozenset({1}), (150, 180, 0, 80), (110, 110, 0, 80)),
+    ],
+)
+def test_a_late_first_task_is_drawn_together_as_far_as_its_rack_is_free(racks, there, late, starts):
+    # Two vehicles, each with two tasks of 30 min on the rack, by hand: between its tasks a vehicle keeps its rack.
+    people = tuple(Worker(id=name, skills=()) for name in ("an", "bo", "cy", "di"))
+    operations = tuple(
+        Operation(id=id, minutes=30, place="rack", not_before_min=at)
+        for id, at in (("a1", 0), ("a2", 40), ("b1", 0), ("b2", 80))
+    )
+    asked = DayPlan(operations=operations, people=people, places={"rack": racks}, hours=((0, 600),))
+    shop = read_shop(asked)._replace(stays=((0, 1), (2, 3)), there=there)
+    plan = [Manned(at, at + 30, one.id, ()) for one, at in zip(people, late, strict=True)]
+    assert tuple(one.start for one in drawn_together(shop, plan)) == starts
 
 
 def test_a_promise_puts_a_job_first():

@@ -45,7 +45,8 @@ def manned(shop: Shop, placed: Sequence[Placed]) -> list[Manned]:
 def drawn_together(shop: Shop, plan: Sequence[Manned]) -> list[Manned]:
     """Begin every task as early as it can while all others stay, over and over until none can begin earlier.
 
-    What was planned before stays where it is, and a task of a stay stays within it.
+    What was planned before stays where it is. A task of a stay stays within it, but for the first, which begins the stay earlier
+    where its place is free.
     """
     plan, moved = list(plan), True
     while moved:
@@ -62,11 +63,13 @@ def _earliest(shop: Shop, plan: Sequence[Manned], k: int) -> int:
     """Return the first working minute in which a task can begin while all others stay where they are."""
     task, own, time = shop.tasks[k], plan[k], shop.time
     start = max([task.earliest, *(free_after(shop, plan, before) for before in task.after)])
-    start = max([start, *(_span(plan, stay)[0] for stay in shop.stays if k in stay)])
     start = max([start, *(_not_before_that(shop, plan, k, follower) for follower in _tied_to(shop, k))])
-    in_the_way = [
-        (one.start, one.after) for other, one in enumerate(plan) if other != k and one.bound & own.bound
-    ] + _full(shop, plan, k)
+    in_the_way = [(one.start, one.after) for other, one in enumerate(plan) if other != k and one.bound & own.bound]
+    stay = next((number for number, stay in enumerate(shop.stays) if k in stay), None)
+    if stay is None:
+        in_the_way += _full(shop, plan, k)
+    else:
+        start = max(start, _stay_from(shop, plan, k, stay))
     while start < own.start:
         later = max(
             (after for begin, after in in_the_way if begin < start + task.minutes and start < after), default=start
@@ -97,18 +100,22 @@ def _not_before_that(shop: Shop, plan: Sequence[Manned], k: int, follower: int) 
     return shop.time.not_before(must_end - 1) + 1 - shop.tasks[k].minutes
 
 
-def _full(shop: Shop, plan: Sequence[Manned], k: int) -> list[tuple[int, int]]:
-    """Return the stretches, in working minutes, in which every place that a task needs is taken by others."""
+def _full(shop: Shop, plan: Sequence[Manned], k: int, stay: int | None = None) -> list[tuple[int, int]]:
+    """Return the stretches, in working minutes, in which every place that a task, or its stay, needs is taken by others."""
     place = shop.tasks[k].place
-    if place is None or any(k in stay for stay in shop.stays):
+    if place is None:
         return []
-    staying = {other for stay in shop.stays for other in stay}
+    staying = {other for one in shop.stays for other in one}
     there = [
         (one.start, one.after)
         for other, one in enumerate(plan)
         if other != k and other not in staying and shop.tasks[other].place == place
     ]
-    there += [_span(plan, stay) for stay in shop.stays if shop.tasks[stay[0]].place == place]
+    there += [
+        _span(shop, plan, other)
+        for other, tasks in enumerate(shop.stays)
+        if other != stay and shop.tasks[tasks[0]].place == place
+    ]
     edges = sorted({edge for span in there for edge in span})
     return [
         (edge, until)
@@ -117,8 +124,20 @@ def _full(shop: Shop, plan: Sequence[Manned], k: int) -> list[tuple[int, int]]:
     ]
 
 
-def _span(plan: Sequence[Manned], stay: Sequence[int]) -> tuple[int, int]:
-    return min(plan[k].start for k in stay), max(plan[k].after for k in stay)
+def _stay_from(shop: Shop, plan: Sequence[Manned], k: int, stay: int) -> int:
+    """Return from which working minute on a task has the place of its stay: the first of a stay may make it begin earlier."""
+    rest = min((plan[other].start for other in shop.stays[stay] if other != k), default=plan[k].start)
+    if rest < plan[k].start:
+        return rest
+    if stay in shop.there:
+        return 0
+    return max((until for begin, until in _full(shop, plan, k, stay) if begin < plan[k].start), default=0)
+
+
+def _span(shop: Shop, plan: Sequence[Manned], stay: int) -> tuple[int, int]:
+    tasks = shop.stays[stay]
+    begins = 0 if stay in shop.there else min(plan[k].start for k in tasks)
+    return begins, max(plan[k].after for k in tasks)
 
 
 def chain(shop: Shop, plan: Sequence[Manned], last: int) -> list[int]:

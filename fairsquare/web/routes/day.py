@@ -7,7 +7,7 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import planning
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.plan.kept import KeptPlan
+from fairsquare.core.plan.kept import KeptPiece, KeptPlan
 from fairsquare.core.plan.shop_said import ShopSaid, working_hours
 from fairsquare.core.waiting import STATIONS_HELD
 from fairsquare.drawings.day import BoardDay, day_board
@@ -130,6 +130,7 @@ def _page(
     plan = last[1] if last else None
     board = _days(said, zone, now, max(1, min(days, 5)))
     first = board[0].end if board else now
+    today = _until(plan, first) if plan else []
     later = [piece for piece in plan.pieces if datetime.datetime.fromisoformat(piece.start) >= first] if plan else []
     return render(
         request,
@@ -147,15 +148,17 @@ def _page(
         drawing=day_board(plan.pieces, board, names, {one.name: one.many for one in said.places}, now.astimezone(zone))
         if plan and board
         else None,
-        today=_until(plan, first) if plan else [],
+        today=today,
+        by_hand={name: [piece for piece in today if name in (piece.person, *piece.helpers)] for name in names},
         later=later,
+        chain=[piece for piece in plan.pieces if piece.in_chain] if plan else [],
         next_ones=list({piece.job: piece for piece in reversed(later)}.values())[::-1],
         stopped=list({one.job: one for one in reversed(plan.not_now)}.values())[::-1] if plan else [],
         time=lambda moment: shown_time(moment, zone),
     )
 
 
-def _until(plan: KeptPlan, end: datetime.datetime) -> list[object]:
+def _until(plan: KeptPlan, end: datetime.datetime) -> list[KeptPiece]:
     return [piece for piece in plan.pieces if datetime.datetime.fromisoformat(piece.start) < end]
 
 

@@ -10,6 +10,7 @@ from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, Topic,
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
 from fairsquare.core.done import Done, DoneKind
 from fairsquare.core.fit.said import FitSaid
+from fairsquare.core.measure.calibration import ToolFact
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Code, Many, Model, Row3
 from fairsquare.core.moves import Moved
@@ -19,8 +20,9 @@ from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet, SpanMode
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan
+from fairsquare.core.who import Role as Role
+from fairsquare.core.who import Who as Who
 
-Role = Literal["technician", "lead", "estimator", "apprentice"]
 HoldName = Literal["made_safe", "setup_accepted", "decision_made", "pulls_done", "fit_accepted", "released"]
 Purpose = Literal["reference", "point", "watch"]
 """What a point is read for: to tie the set-up, to be judged, or only to be watched while something near it is welded."""
@@ -50,14 +52,6 @@ Chosen = Literal[
     "keep", "straighten", "section", "replace_at_seams", "inspect", "try", "straighten_then_replace", "leave"
 ]
 """What may be decided: the five plain decisions, and three in-betweens that a person may choose."""
-
-
-class Who(Model):
-    """A person at a moment; `at` is UTC, ISO 8601."""
-
-    name: str
-    role: Role
-    at: str
 
 
 class KeptOut(Model):
@@ -625,6 +619,7 @@ class JobFacts(Model):
     hours: HoursFact | None = None
     worked: tuple[WorkFact, ...] = ()
     waits: tuple[WaitFact, ...] = ()
+    tools: tuple[ToolFact, ...] = ()
 
     @property
     def practice(self) -> bool:

@@ -16,7 +16,7 @@ import rfc8785
 from pydantic import ValidationError
 
 from fairsquare.core.model import Model
-from fairsquare.core.release.record import FORMAT, JobRecord, recompute
+from fairsquare.core.release.record import FORMAT, FORMATS, JobRecord, recompute
 from fairsquare.files.chain import chain_findings, chain_of
 from fairsquare.files.sheets import text_from_rows
 
@@ -94,11 +94,11 @@ def _text(value: Any) -> str | None:
 def _other_version(body: dict[str, Any]) -> str:
     """Return in words that a record is of another version than this program checks; empty where it is not."""
     said = body.get("format")
-    if said == FORMAT or not isinstance(said, str) or not said.startswith("fairsquare-record/"):
+    if said in FORMATS or not isinstance(said, str) or not said.startswith("fairsquare-record/"):
         return ""
     return (
         f"/format: this record is of version {said.removeprefix('fairsquare-record/')[:8]}, and this Fair Square checks "
-        f"version {FORMAT.removeprefix('fairsquare-record/')}. Check it with what made it: {str(body.get('software'))[:40]}."
+        f"versions 7 to {FORMAT.removeprefix('fairsquare-record/')}. Check it with what made it: {str(body.get('software'))[:40]}."
     )
 
 

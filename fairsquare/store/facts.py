@@ -22,7 +22,7 @@ from fairsquare.core.measure.ageing import moves_of, reading_is_old
 from fairsquare.core.moves import REFIT_NEEDED, LastMoves
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.store import clocks, cuts, damage, finishing, parts, photos, pulls, supplements, waits, work
+from fairsquare.store import clocks, cuts, damage, finishing, parts, photos, pulls, supplements, tools, waits, work
 from fairsquare.store.database import Connection, rows, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
@@ -107,6 +107,8 @@ _PARTS = {
                WHERE w.job_id = {job}""",
     "waits": """SELECT COUNT(s.id) + COUNT(DISTINCT o.wait_id), MAX(s.id) FROM wait w JOIN wait_said s ON s.wait_id = w.id
                 LEFT JOIN wait_over o ON o.wait_id = w.id WHERE w.job_id = {job}""",
+    "tools": """SELECT COUNT(*) + (SELECT COUNT(*) FROM tool_event) + (SELECT COUNT(*) FROM tool_event_taken_back), MAX(id)
+                FROM tool WHERE {job} > 0""",
     "member_decisions": "SELECT COUNT(*), MAX(id) FROM member_decision WHERE job_id = {job}",
 }
 """What is recorded of a job, table by table. Rows are only ever added: how many there are, and the last, say whether any were."""
@@ -189,13 +191,14 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         part("decisions", lambda: _kept_out(connection, job.id)),
         moved,
     )
+    setups = part("setups", lambda: _setups(connection, job.id, movements), "choices", "movements")
     rows_read = lasting.readings(connection, job.id, marks["readings"][0])
     return JobFacts(
         number=job.number,
         sheet=sheet,
         sheet_version=version,
         safety=part("safety", lambda: _safety(connection, job.id)),
-        setups=part("setups", lambda: _setups(connection, job.id, movements), "choices", "movements"),
+        setups=setups,
         readings=tuple(lasting.fact(job.id, one, fates.of(one)) for one in rows_read),
         movements=movements,
         gaps=part("gaps", lambda: _gaps(connection, job.id, moved), "movements"),
@@ -229,6 +232,11 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         waits=part("waits", lambda: waits.waits_of(connection, job.id)),
         clocks=part("clocks", lambda: clocks.clocks_of(connection, job.id)),
         part_spans=part("part_spans", lambda: parts.spans(connection, job.id)),
+        tools=tuple(
+            tool
+            for tool in part("tools", lambda: tools.histories(connection))
+            if tool.name in {*(one["instrument"] for one in rows_read), *(setup.instrument for setup in setups)}
+        ),
     )
 
 

@@ -1,8 +1,21 @@
 """The measuring tools that the shop owns. A tool that is retired stays, for the readings that it made."""
 
-from fairsquare.core.errors import Refused
+from pydantic import TypeAdapter
+
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.measure.calibration import ToolEventFact, ToolFact, ToolSaid
 from fairsquare.core.measure.tools import ShopTool, ToolKind
-from fairsquare.store.database import Connection, execute, insert, row, rows
+from fairsquare.store.database import Connection, execute, insert, row, rows, who
+
+_SAID: TypeAdapter[ToolSaid] = TypeAdapter(ToolSaid)
+_COLUMNS = "id, name, kind, sigma_mm, from_mm, to_mm, pointer_mm, pin_mm, length_mm"
+
+
+class NoSuchTool(FairSquareError):
+    """There is no tool of that number."""
+
+    status = 404
+    kind = "no-such-tool"
 
 
 def add_tool(
@@ -16,14 +29,15 @@ def add_tool(
     to_mm: float | None = None,
     pointer_mm: float | None = None,
     pin_mm: float | None = None,
+    length_mm: float | None = None,
 ) -> int:
     """Record a tool and return its id. Raises `Refused` for a name that a tool in use has already."""
     if row(connection, "SELECT id FROM tool WHERE name = %s AND retired_at IS NULL", name):
         raise Refused(f"There is a tool named {name} already: give this one another name.", field="name", value=name)
     return insert(
         connection,
-        """INSERT INTO tool (name, kind, sigma_mm, from_mm, to_mm, pointer_mm, pin_mm, added_by, added_at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        """INSERT INTO tool (name, kind, sigma_mm, from_mm, to_mm, pointer_mm, pin_mm, length_mm, added_by, added_at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
         name,
         kind,
         sigma_mm,
@@ -31,6 +45,7 @@ def add_tool(
         to_mm,
         pointer_mm,
         pin_mm,
+        length_mm,
         person_id,
     )
 
@@ -47,9 +62,76 @@ def retire_tool(connection: Connection, tool: int, person_id: int) -> None:
 
 def shop_tools(connection: Connection) -> tuple[ShopTool, ...]:
     """Return the tools in use, by name."""
-    found = rows(
-        connection,
-        """SELECT id, name, kind, sigma_mm, from_mm, to_mm, pointer_mm, pin_mm FROM tool
-           WHERE retired_at IS NULL ORDER BY name""",
-    )
+    found = rows(connection, f"SELECT {_COLUMNS} FROM tool WHERE retired_at IS NULL ORDER BY name")  # noqa: S608 - names of columns only
     return tuple(ShopTool(**one) for one in found)
+
+
+def find_tool(connection: Connection, tool: int) -> ShopTool:
+    """Return a tool, retired or not. Raises `NoSuchTool`."""
+    found = row(connection, f"SELECT {_COLUMNS} FROM tool WHERE id = %s", tool)  # noqa: S608 - names of columns only
+    if found is None:
+        raise NoSuchTool("There is no such tool.", field="tool", value=tool)
+    return ShopTool(**found)
+
+
+def note_event(connection: Connection, tool: ShopTool, said: ToolSaid, person_id: int) -> int:
+    """Record a calibration or a check, and return its id; every job that the tool read in has something new to say."""
+    event = insert(
+        connection,
+        "INSERT INTO tool_event (tool_id, kind, body, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
+        tool.id,
+        said.kind,
+        said.model_dump_json(),
+        person_id,
+    )
+    _touch_jobs(connection, tool.name)
+    return event
+
+
+def take_event_back(connection: Connection, tool: ShopTool, event: int, person_id: int) -> None:
+    """Record that a calibration or check was noted by mistake: it stays, and counts no longer."""
+    if row(connection, "SELECT id FROM tool_event WHERE id = %s AND tool_id = %s", event, tool.id) is None:
+        raise NoSuchTool("There is no such calibration or check of this tool.", field="event", value=event)
+    execute(
+        connection,
+        "INSERT IGNORE INTO tool_event_taken_back (event_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
+        event,
+        person_id,
+    )
+    _touch_jobs(connection, tool.name)
+
+
+def _touch_jobs(connection: Connection, name: str) -> None:
+    execute(
+        connection,
+        """UPDATE job SET revision = revision + 1 WHERE id IN
+             (SELECT job_id FROM setup WHERE instrument = %s UNION SELECT job_id FROM reading WHERE instrument = %s)""",
+        name,
+        name,
+    )
+
+
+def histories(connection: Connection) -> tuple[ToolFact, ...]:
+    """Return every tool by name, retired ones too, with its calibrations and checks, oldest first; two of one name are one."""
+    found = rows(connection, "SELECT name, kind, sigma_mm FROM tool ORDER BY id")
+    events: dict[str, list[ToolEventFact]] = {}
+    for one in rows(
+        connection,
+        """SELECT e.id, e.body, e.at, t.name, p.full_name, p.role,
+                  b.at AS back_at, q.full_name AS back_name, q.role AS back_role
+           FROM tool_event e JOIN tool t ON t.id = e.tool_id JOIN person p ON p.id = e.person_id
+           LEFT JOIN tool_event_taken_back b ON b.event_id = e.id LEFT JOIN person q ON q.id = b.person_id
+           ORDER BY e.id""",
+    ):
+        events.setdefault(one["name"], []).append(
+            ToolEventFact(
+                id=one["id"],
+                what=_SAID.validate_json(one["body"]),
+                by=who(one),
+                taken_back=who({"full_name": one["back_name"], "role": one["back_role"], "at": one["back_at"]})
+                if one["back_at"]
+                else None,
+            )
+        )
+    last = {one["name"]: one for one in found}
+    return tuple(ToolFact(**one, events=tuple(events.get(name, ()))) for name, one in last.items())

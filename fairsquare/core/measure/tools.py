@@ -6,16 +6,20 @@ from fairsquare.core.facts import ReadingKind
 from fairsquare.core.measure.next_reading import PointTool, SpanTool, Tool
 from fairsquare.core.model import Model
 
-ToolKind = Literal["tape", "tram", "gauges", "line", "level", "square"]
+ToolKind = Literal["instrument", "tape", "tram", "gauges", "line", "level", "square", "bar"]
 
 TOOL_KINDS: dict[ToolKind, str] = {
+    "instrument": "3-D instrument",
     "tape": "tape",
     "tram": "tram",
     "gauges": "set of centring gauges",
     "line": "laser or string line",
     "level": "level, rod from a datum bar",
     "square": "framing square",
+    "bar": "reference bar, to check the others on",
 }
+READS_A_BAR: dict[ToolKind, int] = {"instrument": 2, "tape": 1, "tram": 1, "level": 1, "square": 1}
+"""What can be checked on a reference bar, and how many of its ends it reads, each to its sigma."""
 _READS: dict[ReadingKind, tuple[ToolKind, ...]] = {
     "span": ("tram", "tape"),
     "difference": ("square", "tape", "tram"),
@@ -29,7 +33,8 @@ _READS: dict[ReadingKind, tuple[ToolKind, ...]] = {
 class ShopTool(Model):
     """One tool. `sigma_mm` is how well one reading of it is known; a tram reaches from `from_mm` to `to_mm`.
 
-    `pointer_mm` is how much longer one pointer of a tram can be set than the other, `pin_mm` how wide a gauge's pin is.
+    `pointer_mm` is how much longer one pointer of a tram can be set than the other, `pin_mm` how wide a gauge's pin is, `length_mm` how
+    long a reference bar is, which `sigma_mm` is then known to.
     """
 
     id: int
@@ -40,6 +45,7 @@ class ShopTool(Model):
     to_mm: float | None = None
     pointer_mm: float | None = None
     pin_mm: float | None = None
+    length_mm: float | None = None
 
 
 def tools_that_read(kind: ReadingKind, tools: tuple[ShopTool, ...]) -> tuple[ShopTool, ...]:

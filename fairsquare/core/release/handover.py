@@ -7,7 +7,7 @@ from fairsquare.core.done import OUTSIDES, Finished, FinishItem, LeftOut, Outsid
 from fairsquare.core.facts import ClockFact, DoneFact, JobFacts
 from fairsquare.core.measure.picture import Picture
 from fairsquare.core.release.missing import Demand, Missing, listed
-from fairsquare.core.release.proof import gap_demands, point_demands, setup_demand, wheel_demands
+from fairsquare.core.release.proof import gap_demands, point_demands, setup_demand, tool_demand, wheel_demands
 from fairsquare.core.weld.job import needs_welding, seam_states, welded
 
 LIMITS_OF_ADVICE = (
@@ -86,6 +86,7 @@ def _demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> Ite
     )
     yield _welds(facts)
     yield setup_demand(picture)
+    yield tool_demand(facts, picture)
     if picture is not None:
         consented = frozenset(code for one in left_out(facts) for code in one.codes)
         yield from point_demands(facts, picture, consented)

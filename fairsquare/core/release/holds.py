@@ -21,7 +21,7 @@ from fairsquare.core.release.missing import Demand, Missing, all_missing
 from fairsquare.core.release.missing import count as _count
 from fairsquare.core.release.missing import ids as _ids
 from fairsquare.core.release.missing import listed as _list
-from fairsquare.core.release.proof import fit_demands
+from fairsquare.core.release.proof import fit_demands, tool_missing
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.weld.job import seam_states, welded
 
@@ -136,7 +136,12 @@ def job_state(facts: JobFacts) -> JobState:
 
 def _before_measuring(facts: JobFacts, picture: Picture | None) -> tuple[Hold, Hold]:
     safe = _hold(facts, "made_safe", _missing_safety(facts), _safety_evidence(facts))
-    return safe, _hold(facts, "setup_accepted", _missing_setup(facts, picture), _setup_evidence(facts, picture))
+    return safe, _hold(
+        facts,
+        "setup_accepted",
+        [*_missing_setup(facts, picture), *tool_missing(facts, picture, setup_only=True)],
+        _setup_evidence(facts, picture),
+    )
 
 
 def _state(facts: JobFacts, picture: Picture | None) -> JobState:
@@ -193,7 +198,7 @@ def _released(facts: JobFacts, picture: Picture | None, fit: Hold) -> Hold:
     demands = release_demands(facts, picture, accepted=fit.status == "closed")
     if signed is not None:
         evidence |= _still_there(facts, signed)
-        if signed.evidence == evidence:
+        if signed.evidence == evidence and not tool_missing(facts, picture):
             return _as_signed("released", signed).model_copy(update={"demands": demands})
     return _hold(facts, "released", all_missing(demands), evidence).model_copy(update={"demands": demands})
 
@@ -436,7 +441,7 @@ def _pulls(facts: JobFacts, picture: Picture | None, before: list[Missing]) -> t
     signed = next((s for s in reversed(facts.signatures) if s.hold == "pulls_done"), None)
     if signed is not None and not facts.practice:
         evidence |= {key: own for key, own in _still_there(facts, signed).items() if key == "readings"}
-        if signed.evidence == evidence and not before:
+        if signed.evidence == evidence and not before and not tool_missing(facts, picture):
             return (_as_signed("pulls_done", signed),)
     return (_hold(facts, "pulls_done", [*before, *_missing_pulls(facts, picture)], evidence),)
 
@@ -445,7 +450,7 @@ def _missing_pulls(facts: JobFacts, picture: Picture | None) -> list[Missing]:
     """Return what stands in the way of calling the pulls done: every point that stays is fair, read free after the last of them."""
     if picture is None:
         return [Missing(words="No point is measured: there is no set-up in force.")]
-    missing = []
+    missing = tool_missing(facts, picture)
     if under_way(facts):
         missing.append(Missing(words="A pull is under way: let go, read free, and end it."))
     ends = after_pulls(facts)

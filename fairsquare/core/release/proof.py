@@ -11,6 +11,7 @@ from fairsquare.core.fit.job import GapState, fit_findings, fit_said, gap_fits, 
 from fairsquare.core.intake.parts import part_states
 from fairsquare.core.measure.ageing import stands_on
 from fairsquare.core.measure.picture import Picture
+from fairsquare.core.measure.trusted_tools import tools_behind
 from fairsquare.core.moves import MOVES
 from fairsquare.core.release.carried import carried
 from fairsquare.core.release.missing import Demand, Missing, count, listed
@@ -34,6 +35,7 @@ def _demands(facts: JobFacts, picture: Picture | None, before: Mapping[HoldName,
         page=f"holds/{next(iter(before))}" if before else "",
     )
     yield setup_demand(picture)
+    yield tool_demand(facts, picture)
     if picture is not None:
         yield from point_demands(facts, picture)
     yield from wheel_demands(facts)
@@ -43,6 +45,29 @@ def _demands(facts: JobFacts, picture: Picture | None, before: Mapping[HoldName,
     yield _cuts(facts)
     yield _coupons(facts)
     yield _products(facts)
+
+
+def tool_missing(facts: JobFacts, picture: Picture | None, *, setup_only: bool = False) -> list[Missing]:
+    """Return the tools found bad behind what counts: what they read is no evidence, and nobody overrides that."""
+    return [
+        Missing(words=f"{one.name}, {one.words}: what it read is no evidence. Read again with a tool that is good.")
+        for one in tools_behind(facts, picture, setup_only=setup_only)
+        if one.level == "bad"
+    ]
+
+
+def tool_demand(facts: JobFacts, picture: Picture | None) -> Demand:
+    """Return that the tools that read what counts are good; one that is overdue, or unknown, is said and does not bar the way."""
+    behind = tools_behind(facts, picture)
+    said = "; ".join(f"{one.name}: {'NB ' if one.level != 'good' else ''}{one.words}" for one in behind)
+    return Demand(
+        name="tools",
+        title="The tools that read it are good",
+        evidence=said or "nothing was read",
+        missing=tuple(tool_missing(facts, picture)),
+        todo="Check the tool on the reference bar again; else read again with a good one.",
+        page="measure",
+    )
 
 
 def setup_demand(picture: Picture | None) -> Demand:

@@ -43,6 +43,7 @@ from fairsquare.core.facts import (
     WorthFact,
 )
 from fairsquare.core.measure.ageing import aged
+from fairsquare.core.measure.calibration import ToolFact
 from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.measure.picture import Joined, Picture, PlacedPoint, current_setup, first_picture, picture_of
 from fairsquare.core.measure.setup import SetupFit
@@ -50,7 +51,10 @@ from fairsquare.core.model import Model
 from fairsquare.core.release.holds import HoldStatus, job_state
 from fairsquare.core.sheet.model import Sheet
 
-FORMAT: Literal["fairsquare-record/7"] = "fairsquare-record/7"
+Format = Literal["fairsquare-record/7", "fairsquare-record/8"]
+FORMAT: Format = "fairsquare-record/8"
+FORMATS: tuple[Format, ...] = ("fairsquare-record/7", "fairsquare-record/8")
+"""What is checked here; version 7 knew nothing of how the tools stood."""
 CAUTIONS: tuple[str, ...] = (
     "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
     "license anyone to do the work.",
@@ -94,7 +98,7 @@ class Results(Model):
 class JobRecord(Model):
     """A whole record: facts as they were recorded, and results as they follow from them."""
 
-    format: Literal["fairsquare-record/7"]
+    format: Format
     software: str
     workshop: str
     made: Who
@@ -134,6 +138,7 @@ class JobRecord(Model):
     said: tuple[JobSaidFact, ...]
     done: tuple[DoneFact, ...]
     clocks: tuple[ClockFact, ...]
+    tools: tuple[ToolFact, ...] = ()
     results: Results
     cautions: tuple[str, ...]
 

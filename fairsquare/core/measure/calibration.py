@@ -1,0 +1,129 @@
+"""How far a measuring tool is to be trusted: its calibrations and its checks on a bar, and what they say of what it read.
+
+A calibration answers for what is read until it is due again. A check that fails throws doubt on everything since the tool was last
+seen to be good, and after it, until it is calibrated again or a check finds it good. Common practice, as ISO 10012 asks for.
+"""
+
+from collections.abc import Iterable, Sequence
+from typing import Annotated, Literal, NamedTuple
+
+from pydantic import Field
+
+from fairsquare.core.measure.bar_check import CheckTool, ToolChecked, check_tool
+from fairsquare.core.model import Many, Model
+from fairsquare.core.who import Who
+
+Day = Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")]
+
+
+class Calibrated(Model):
+    """A calibration: on which day, until which day it is good (empty: nobody said), by whom or by which certificate."""
+
+    kind: Literal["calibration"] = "calibration"
+    done_on: Day
+    due_on: Day | Literal[""] = ""
+    words: Annotated[str, Field(max_length=200)] = ""
+
+
+class BarRead(Model):
+    """A check on a reference bar: which, as it was said, and everything that its judgement takes."""
+
+    kind: Literal["check"] = "check"
+    bar: Annotated[str, Field(max_length=120)]
+    said: Annotated[str, Field(max_length=2000)]
+    check: CheckTool
+
+
+ToolSaid = Annotated[Calibrated | BarRead, Field(discriminator="kind")]
+
+
+class ToolEventFact(Model):
+    """A calibration or a check of a tool."""
+
+    id: int
+    what: ToolSaid
+    by: Who
+    taken_back: Who | None = None
+
+
+class ToolFact(Model):
+    """A tool of the shop, by the name under which it reads, with its calibrations and checks, oldest first."""
+
+    name: str
+    kind: str
+    sigma_mm: float
+    events: Many[ToolEventFact] = ()
+
+
+Level = Literal["good", "unknown", "overdue", "bad"]
+_WORSE: tuple[Level, ...] = ("good", "unknown", "overdue", "bad")
+
+
+class Standing(NamedTuple):
+    """How far a tool is to be trusted in what it read, in words."""
+
+    name: str
+    level: Level
+    words: str
+
+
+def standing(tool: ToolFact, at: str) -> Standing:
+    """Return how far a tool is to be trusted in what it read at a moment (UTC, ISO 8601); days are those of UTC."""
+    return _History(tool).at(at)
+
+
+class _History:
+    """A tool's calibrations and checks in the order of time, each check judged once."""
+
+    def __init__(self, tool: ToolFact) -> None:
+        self._name = tool.name
+        events = [one for one in tool.events if one.taken_back is None]
+        self._done = sorted(
+            (one.what for one in events if isinstance(one.what, Calibrated)), key=lambda one: (one.done_on, one.due_on)
+        )
+        known = sorted(((_when(one), one, judged(one)) for one in events), key=lambda one: one[0])
+        self._known = [(when, one, found) for when, one, found in known if found is None or found.verdict != "again"]
+
+    def at(self, at: str) -> Standing:
+        """Return how far the tool is to be trusted in what it read at a moment."""
+        before = [entry for entry in self._known if entry[0] <= at][-1:]
+        after = [entry for entry in self._known if entry[0] > at][:1]
+        for since, nearest in (("", before), ("since ", after)):
+            for _, one, found in nearest:
+                if found is not None and found.verdict == "bad" and isinstance(one.what, BarRead):
+                    words = f"{since}found bad: check of {one.by.at[:10]} on {one.what.bar}, {found.words}"
+                    return Standing(self._name, "bad", words)
+        done = [one for one in self._done if one.done_on <= at[:10]]
+        if not done:
+            return Standing(self._name, "unknown", "no calibration is on file")
+        last = done[-1]
+        if last.due_on and last.due_on < at[:10]:
+            return Standing(self._name, "overdue", f"calibration overdue since {last.due_on}")
+        until = f", good until {last.due_on}" if last.due_on else ", nobody said until when it is good"
+        return Standing(self._name, "good", f"calibrated {last.done_on}{until}")
+
+
+def _when(event: ToolEventFact) -> str:
+    return f"{event.what.done_on}T00:00" if isinstance(event.what, Calibrated) else event.by.at
+
+
+def judged(event: ToolEventFact) -> ToolChecked | None:
+    """Return how a check came out; none of a calibration."""
+    return check_tool(event.what.check) if isinstance(event.what, BarRead) else None
+
+
+def standings(tools: Sequence[ToolFact], read: Iterable[tuple[str, str]]) -> tuple[Standing, ...]:
+    """Return how far each tool is to be trusted in everything it `read` (its name, when), at its worst, in the order of reading."""
+    by_name = {tool.name: _History(tool) for tool in tools}
+    worst: dict[str, Standing] = {}
+    for name, at in read:
+        history = by_name.get(name)
+        one = (
+            history.at(at)
+            if history
+            else Standing(name, "unknown", "not on the shop's list of tools: nothing is known of it")
+        )
+        kept = worst.get(name)
+        if kept is None or _WORSE.index(one.level) > _WORSE.index(kept.level):
+            worst[name] = one
+    return tuple(worst.values())

@@ -1,0 +1,25 @@
+"""The tools behind a job's figures: what each was worth when it read what counts."""
+
+from fairsquare.core.facts import JobFacts, ReadingFact
+from fairsquare.core.measure.calibration import Standing, standings
+from fairsquare.core.measure.picture import Picture, reference_readings
+
+
+def read_at(reading: ReadingFact) -> str:
+    """Return when a reading was taken: when it was called out, where that was before it could be sent."""
+    return min(reading.by.at, reading.called_at) if reading.called_at else reading.by.at
+
+
+def tools_behind(facts: JobFacts, picture: Picture | None, *, setup_only: bool = False) -> tuple[Standing, ...]:
+    """Return how far each tool is to be trusted behind a picture: in its references and, but for `setup_only`, all that counts."""
+    if picture is None or facts.practice:
+        return ()
+    used = set() if setup_only else {number for numbers in picture.used.values() for number in numbers}
+    used |= {reading.id for reading in reference_readings(facts, picture.setup.number)}
+    counted = sorted((reading for reading in facts.readings if reading.id in used), key=read_at)
+    return standings(facts.tools, ((reading.instrument, read_at(reading)) for reading in counted))
+
+
+def doubtful(facts: JobFacts, picture: Picture | None) -> tuple[Standing, ...]:
+    """Return the tools of which there is something to say: overdue, found bad, or nothing known."""
+    return tuple(one for one in tools_behind(facts, picture) if one.level != "good")

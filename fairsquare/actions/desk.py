@@ -8,7 +8,7 @@ from fairsquare.actions.bell import Bell
 from fairsquare.actions.checking import checked_reading
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact, Who
+from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
 from fairsquare.core.measure.drift import FEWEST_MOVED, moved_references
 from fairsquare.core.measure.observations import SetupKind
@@ -18,6 +18,7 @@ from fairsquare.core.moves import MOVES, SIMPLE, Moved
 from fairsquare.core.release.holds import JobState, may_sign
 from fairsquare.core.release.record import make_record
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
+from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
 from fairsquare.store import holds, jobs, measuring, records, sheets, tools
 from fairsquare.store.database import Connection, Database, utc

@@ -3,7 +3,7 @@
 from typing import Literal
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.facts import Role
+from fairsquare.core.who import Role
 from fairsquare.store.people import Person
 
 Deed = Literal[

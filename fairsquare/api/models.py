@@ -22,7 +22,6 @@ from fairsquare.core.facts import (
     PayersAnswer,
     Purpose,
     ReadingKind,
-    Role,
     SafetyAnswer,
     Stand,
     WaitKind,
@@ -30,9 +29,10 @@ from fairsquare.core.facts import (
 )
 from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.lengths import Unit
+from fairsquare.core.measure.calibration import Level, ToolEventFact
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.measure.picture import Picture
-from fairsquare.core.measure.tools import ToolKind
+from fairsquare.core.measure.tools import ShopTool, ToolKind
 from fairsquare.core.model import Code, Model, Vector
 from fairsquare.core.moves import Moved
 from fairsquare.core.plan.hours import HoursFound
@@ -43,6 +43,7 @@ from fairsquare.core.sheet.check import Finding
 from fairsquare.core.sheet.model import Sheet, SpanMode
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan
+from fairsquare.core.who import Role
 from fairsquare.store.jobs import JobDetails
 
 Key = Annotated[str, Field(min_length=8, max_length=64, description="made by the client, new for each deed")]
@@ -173,6 +174,34 @@ class AddTool(Sent):
     to_mm: float | None = None
     pointer_mm: float | None = None
     pin_mm: float | None = None
+    length_mm: float | None = None
+
+
+class NoteCalibration(Sent):
+    """A calibration of a tool: days as 2026-11-26, `due_on` empty where nobody said."""
+
+    request_key: Key
+    done_on: str
+    due_on: str = ""
+    words: str
+
+
+class NoteCheck(Sent):
+    """What a tool read of a reference bar (by the bar's number), mm; `read_on` empty: today."""
+
+    request_key: Key
+    bar: int
+    readings_mm: Annotated[tuple[float, ...], Field(strict=False, max_length=1000)]
+    read_on: str = ""
+
+
+class ToolShown(Model):
+    """A tool, how far it is to be trusted now, its calibrations and checks."""
+
+    tool: ShopTool
+    level: Level
+    words: str
+    events: tuple[ToolEventFact, ...]
 
 
 class KeyOnly(Sent):

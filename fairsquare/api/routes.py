@@ -5,14 +5,13 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
 
-from fairsquare.actions import JobView, gaps, tooling
+from fairsquare.actions import JobView, gaps
 from fairsquare.actions.hearing import USUAL_TOOLS, reading_of, tool_for
 from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.actions.spine import waits
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import (
     AcceptSheet,
-    AddTool,
     AnswerSafety,
     ChangeJob,
     Choose,
@@ -199,20 +198,6 @@ def next_reading(number: str, desk: At, person: By) -> Advice | None:
     if view.state.picture is None or view.facts.sheet is None:
         return None
     return advise(view.facts, view.state.picture, view.facts.sheet, desk.tools())
-
-
-@router.get("/tools", tags=["measuring"])
-def tools(desk: At, person: By) -> tuple[ShopTool, ...]:
-    """List the measuring tools that the shop owns."""
-    del person
-    return desk.tools()
-
-
-@router.post("/tools", tags=["measuring"], status_code=201)
-def add_tool(sent: AddTool, desk: At, person: By) -> Given:
-    """Add a measuring tool."""
-    reach = {"from_mm": sent.from_mm, "to_mm": sent.to_mm, "pointer_mm": sent.pointer_mm, "pin_mm": sent.pin_mm}
-    return Given(ids=(tooling.add_tool(desk, person, sent.request_key, sent.name, sent.kind, sent.sigma_mm, **reach),))
 
 
 @router.post("/jobs/{number}/movements", tags=["measuring"], status_code=201)

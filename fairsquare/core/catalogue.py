@@ -28,6 +28,7 @@ from fairsquare.core.lengths import (
     parse_length,
 )
 from fairsquare.core.measure.adjust import Adjusted, AdjustNetwork, adjust_network
+from fairsquare.core.measure.bar_check import CheckTool, ToolChecked, check_tool
 from fairsquare.core.measure.conformity import JudgePoints, PointsJudged, judge_points
 from fairsquare.core.measure.next_reading import NextMeasurement, ReadingsRanked, next_measurement
 from fairsquare.core.measure.setup import FitSetup, SetupFit, fit_setup
@@ -162,6 +163,7 @@ CATALOGUE: Mapping[str, Calculation] = _catalogue(
     Calculation("bond-timeline", BondTimeline, TimelineFound, bond_timeline),
     Calculation("hang-panel", HangPanel, PanelHung, hang_panel),
     Calculation("square-up", SquareUp, SquaredUp, square_up),
+    Calculation("check-tool", CheckTool, ToolChecked, check_tool),
     Calculation("job-hours", JobHours, HoursFound, job_hours),
     Calculation("day-plan", DayPlan, DayPlanned, day_plan),
 )

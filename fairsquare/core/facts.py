@@ -20,8 +20,7 @@ from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet, SpanMode
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan
-from fairsquare.core.who import Role as Role
-from fairsquare.core.who import Who as Who
+from fairsquare.core.who import Who
 
 HoldName = Literal["made_safe", "setup_accepted", "decision_made", "pulls_done", "fit_accepted", "released"]
 Purpose = Literal["reference", "point", "watch"]

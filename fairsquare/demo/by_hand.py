@@ -16,6 +16,8 @@ TOOLS: tuple[tuple[str, ToolKind, float, dict[str, float]], ...] = (
     ("Slipway laser", "line", 1.0, {}),
     ("Water level and rod", "level", 1.0, {}),
     ("Framing square, 600 mm", "square", 0.5, {}),
+    ("3-D instrument", "instrument", 0.3, {}),
+    ("Reference bar, 1 m", "bar", 0.01, {"length_mm": 1000.02}),
 )
 _LINE = {"l0": 4.0, "l1": 0.002, "c0": 210.0, "c1": 0.003, "c2": -0.002}
 _SLIP = ("F2R", "C1L", 27.0)

@@ -1,5 +1,6 @@
 """Load the demo: people, and jobs at different stations of the work, recorded by the same deeds as any other."""
 
+import datetime
 import secrets
 from collections.abc import Callable, Iterable
 from functools import partial
@@ -7,19 +8,20 @@ from typing import NamedTuple
 
 import numpy as np
 
-from fairsquare.actions import Desk, pulling, tooling
+from fairsquare.actions import Desk, pulling
 from fairsquare.actions.hearing import reading_of
 from fairsquare.core.facts import Purpose, SafetyAnswer
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.measure.calls import Context, understand_call
 from fairsquare.core.pull.board import setting_of
-from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
+from fairsquare.demo.by_hand import SOUND, ByHand
 from fairsquare.demo.cuts import cuts_of
 from fairsquare.demo.damage import decisions_of, walk_round_of
 from fairsquare.demo.finishing import finishing_of
 from fairsquare.demo.hours import hours_of, say_the_shop
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.rig import RIG, setting_of_vehicle
+from fairsquare.demo.tool_shelf import fill_the_shelf
 from fairsquare.demo.vehicles import (
     DUNLIN,
     DUNLIN_TWO,
@@ -164,8 +166,7 @@ def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[
     everybody = desk.database.run(lambda c: {one["name"]: one["id"] for one in people.people(c)})
     persons = {one.name: Person(everybody[one.name], one.name, one.full_name, one.role) for one in SIGN_INS}
     tell("loading the demo's jobs")
-    for name, kind, sigma, reach in TOOLS:
-        tooling.add_tool(desk, persons["solveig"], _key(), name, kind, sigma, **reach)
+    fill_the_shelf(desk, persons["solveig"], persons["ngozi"], datetime.datetime.now(datetime.UTC).date())
     say_the_shop(desk, persons["solveig"])
     for gear in RIG:
         item = pulling.add_gear(desk, persons["solveig"], _key(), *gear)

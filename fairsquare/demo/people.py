@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from fairsquare.core.facts import Role
+from fairsquare.core.who import Role
 
 
 class SignIn(NamedTuple):

@@ -11,7 +11,7 @@ from dbutils.pooled_db import PooledDB
 from pymysql.cursors import DictCursor
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.facts import Who
+from fairsquare.core.who import Who
 
 T = TypeVar("T")
 Connection = Any

@@ -16,12 +16,12 @@ from fairsquare.core.facts import (
     SafetyFact,
     SetupFact,
     SignatureFact,
-    Who,
 )
 from fairsquare.core.measure.ageing import moves_of, reading_is_old
 from fairsquare.core.moves import REFIT_NEEDED, LastMoves
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
 from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.who import Who
 from fairsquare.store import clocks, cuts, damage, finishing, parts, photos, pulls, supplements, tools, waits, work
 from fairsquare.store.database import Connection, rows, utc, who
 from fairsquare.store.jobs import Job

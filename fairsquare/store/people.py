@@ -8,7 +8,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import Role
+from fairsquare.core.who import Role
 from fairsquare.store.database import Connection, execute, insert, row, rows
 
 ROLES: tuple[Role, ...] = ("technician", "lead", "estimator", "apprentice")

@@ -21,6 +21,7 @@ from fairsquare.api.practice import router as api_practice_router
 from fairsquare.api.pulls import router as api_pulls_router
 from fairsquare.api.routes import router as api_router
 from fairsquare.api.supplements import router as api_supplements_router
+from fairsquare.api.tools import router as api_tools_router
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.sheet.check import Finding
 from fairsquare.files.records import RecordCheck
@@ -148,6 +149,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.include_router(api_damage_router)
     app.include_router(api_finishing_router)
     app.include_router(api_floor_router)
+    app.include_router(api_tools_router)
     app.include_router(api_supplements_router)
     app.include_router(api_pulls_router)
     app.include_router(api_practice_router)

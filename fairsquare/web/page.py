@@ -15,11 +15,15 @@ from markupsafe import Markup
 from starlette.datastructures import FormData, UploadFile
 
 from fairsquare import __version__
-from fairsquare.actions import Desk, Unsure
+from fairsquare.actions import Desk, JobView, Unsure
 from fairsquare.actions.practice import as_in_practice, is_practice
 from fairsquare.actions.rights import may
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.facts import ReadingFact
+from fairsquare.core.measure.calibration import Standing, standings
 from fairsquare.core.measure.tools import ShopTool
+from fairsquare.core.measure.trusted_tools import read_at, tools_behind
+from fairsquare.core.release.record import tools_in_record
 from fairsquare.drawings.sign import sign
 from fairsquare.settings import Settings
 from fairsquare.store import people
@@ -208,6 +212,24 @@ def render(
     }
     code = fault.status if fault and status == 200 else status
     return templates.TemplateResponse(request, template, {**everywhere, **context}, status_code=code)
+
+
+def _doubted(view: JobView) -> list[Standing]:
+    """Return the tools behind a job's picture that are overdue or bad: what the head of each of its pages says."""
+    return [one for one in tools_behind(view.facts, view.state.picture) if one.level in ("overdue", "bad")]
+
+
+def _tool_of(view: JobView, reading: ReadingFact) -> Standing:
+    return standings(view.facts.tools, [(reading.instrument, read_at(reading))])[0]
+
+
+_ABOUT_TOOLS: dict[str, Any] = {
+    "doubted_tools": _doubted,
+    "tools_behind": lambda view, setup_only: tools_behind(view.facts, view.state.picture, setup_only=setup_only),
+    "tool_of": _tool_of,
+    "tools_in_record": tools_in_record,
+}
+templates.env.globals.update(_ABOUT_TOOLS)
 
 
 def _practised_number(request: Request) -> str:

@@ -17,10 +17,10 @@ from fairsquare.core.facts import (
     SafetyFact,
     SetupFact,
     SignatureFact,
-    Who,
 )
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.release.holds import job_state
+from fairsquare.core.who import Who
 from fairsquare.demo.vehicles import DUNLIN, instrument_reading
 
 REFERENCES = ("C1L", "C1R", "C2L", "C2R", "C3L", "C3R")

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import MovementFact, PullEventFact, PullPlanFact, Who
+from fairsquare.core.facts import MovementFact, PullEventFact, PullPlanFact
 from fairsquare.core.measure.picture import picture_of
 from fairsquare.core.pull.board import board_of, learned_return, pulls_wanted, setting_of, under_way
 from fairsquare.core.pull.gear import Gear
@@ -28,6 +28,7 @@ from fairsquare.core.pull.setting import Machine, usual_setting
 from fairsquare.core.release.holds import job_state
 from fairsquare.core.structure.frame import frame_of
 from fairsquare.core.structure.of_sheet import ACROSS, Box, skeleton_of, usual_boxes
+from fairsquare.core.who import Who
 from fairsquare.demo.rig import setting_of_vehicle
 from fairsquare.demo.vehicles import DUNLIN, PUFFIN, TEAL, VEHICLES
 from fairsquare.drawings.board import cycles_drawing, scale_drawing

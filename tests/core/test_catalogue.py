@@ -84,6 +84,13 @@ REQUESTS = {
         "hinges": [{"id": "h", "at": [0, 0, 0], "range": {"length": [-2, 2], "width": [-2, 2], "height": [-2, 2]}}],
         "gaps": [{"id": "g", "at": [500, 0, 0], "normal": [1, 0, 0], "mm": 6, "target_mm": 4, "tolerance_mm": 1}],
     },
+    "check-tool": {
+        "sigma_mm": 0.3,
+        "ends": 2,
+        "bar_mm": 1000.02,
+        "bar_sigma_mm": 0.01,
+        "readings_mm": [1000.3, 999.9, 1000.1],
+    },
     "job-hours": {
         "operations": [{"id": "rail", "hours": 4, "needs_off": ["wing"]}],
         "parts": [{"id": "wing", "off_h": 0.8, "on_h": 1.1, "trials": 2}],

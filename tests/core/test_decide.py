@@ -19,7 +19,8 @@ from fairsquare.core.damage.decide import (
     decide_member,
 )
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import DecisionFact, JobFacts, MemberFact, Who
+from fairsquare.core.facts import DecisionFact, JobFacts, MemberFact
+from fairsquare.core.who import Who
 
 WHO = Who(name="Ngozi Adeyemi", role="technician", at="2026-03-02T09:00:00.000000Z")
 

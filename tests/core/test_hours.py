@@ -11,12 +11,12 @@ from fairsquare.core.facts import (
     SupplementFact,
     SupplementLineFact,
     WaitFact,
-    Who,
     WorkFact,
 )
 from fairsquare.core.plan.operations import job_work, supplement_words
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid, check_hours
 from fairsquare.core.waiting import waiting
+from fairsquare.core.who import Who
 
 ANNA = Who(name="Anna", role="technician", at="2026-11-02T08:00:00.000000Z")
 

@@ -9,7 +9,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, pr
 
 from fairsquare.core.damage.job import units_of
 from fairsquare.core.done import CouponMade, LeftOut, WeldMade
-from fairsquare.core.facts import DoneFact, GapFact, JobFacts, JobSaidFact, MovementFact, ReadingFact, SetupFact, Who
+from fairsquare.core.facts import DoneFact, GapFact, JobFacts, JobSaidFact, MovementFact, ReadingFact, SetupFact
 from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.measure.ageing import aged, stands_on
 from fairsquare.core.measure.picture import picture_of
@@ -18,6 +18,7 @@ from fairsquare.core.release.carried import carried
 from fairsquare.core.release.holds import job_state, may_sign
 from fairsquare.core.release.watching import drifts
 from fairsquare.core.weld.seam import JoinWeld, SeamPlan
+from fairsquare.core.who import Who
 from fairsquare.demo.vehicles import DUNLIN
 from tests.core.facts import REFERENCES, changed, facts, reading, signed, who
 

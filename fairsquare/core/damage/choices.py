@@ -7,8 +7,9 @@ from typing import NamedTuple
 from fairsquare.core.damage.decide import DecideMember, MemberDecided, MemberSeen, decide_member
 from fairsquare.core.damage.job import units_of
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import Chosen, DecisionFact, JobFacts, MemberFact, Role
+from fairsquare.core.facts import Chosen, DecisionFact, JobFacts, MemberFact
 from fairsquare.core.same import Same
+from fairsquare.core.who import Role
 
 CHOICES: dict[Chosen, str] = {
     "keep": "keep",

@@ -24,8 +24,8 @@ _BEYOND = 0.99865
 class CheckTool(Model):
     """A tool of `sigma_mm` reads a bar of `bar_mm` (known to `bar_sigma_mm`) several times, mm.
 
-    `ends`: how many ends of the bar it reads: 1 for what reads a length in one go, 2 for an instrument that reads a point at each end,
-    each to sigma along the bar.
+    `ends`: how many ends of the bar it reads: 1 for what reads a length in one go, 2 for an instrument that reads a point at each
+    end, each to sigma along the bar.
     """
 
     sigma_mm: Annotated[float, Field(gt=0, le=1e3)]
@@ -36,10 +36,12 @@ class CheckTool(Model):
 
 
 class ToolChecked(Model):
-    """How the tool reads, mm: `error_mm` is the mean less the bar, known to `error_sigma_mm`; `scatter_mm` the standard deviation of the
-    readings, which a good tool keeps below `scatter_limit_mm`.
+    """How the tool reads, mm: `error_mm` is the mean less the bar, known to `error_sigma_mm`.
 
-    `good`: the error is within two of its sigma; `again`: within three, read it again; `bad`: beyond, or the readings scatter too much.
+    `scatter_mm` is the standard deviation of the readings, which a good tool keeps below `scatter_limit_mm`.
+
+    `good`: the error is within two of its sigma; `again`: within three, read it again; `bad`: beyond, or the readings scatter too
+    much.
     """
 
     mean_mm: float
@@ -52,7 +54,7 @@ class ToolChecked(Model):
 
 
 def check_tool(request: CheckTool) -> ToolChecked:
-    """Judge a tool by its readings of a bar. Raises `Refused` for fewer than three readings, and for one that is no reading of it."""
+    """Judge a tool by its readings of a bar. Raises `Refused` for fewer than three, and for one that is no reading of it."""
     read = np.asarray(request.readings_mm, dtype=float)
     if len(read) < FEWEST:
         raise Refused(
@@ -95,5 +97,5 @@ def _words(error: float, sigma: float, scatter: float, limit: float, verdict: Ve
     if scatter > limit:
         return f"its readings scatter by {scatter:.2f} mm, more than the {limit:.2f} mm that chance allows"
     if verdict == "again":
-        return f"{reads}, near the limit ({ACT * sigma:.2f} mm): read it again"
+        return f"{reads}, near the limit of {ACT * sigma:.2f} mm"
     return f"{reads}, more than the {ACT * sigma:.2f} mm that chance allows"

@@ -26,9 +26,10 @@ class Calibrated(Model):
 
 
 class BarRead(Model):
-    """A check on a reference bar: which, as it was said, and everything that its judgement takes."""
+    """A check on a reference bar: on which day it was read, which bar, as it was said, and everything that its judgement takes."""
 
     kind: Literal["check"] = "check"
+    read_on: Day
     bar: Annotated[str, Field(max_length=120)]
     said: Annotated[str, Field(max_length=2000)]
     check: CheckTool
@@ -60,11 +61,12 @@ _WORSE: tuple[Level, ...] = ("good", "unknown", "overdue", "bad")
 
 
 class Standing(NamedTuple):
-    """How far a tool is to be trusted in what it read, in words."""
+    """How far a tool is to be trusted in what it read, in words; `until` which day its calibration is good."""
 
     name: str
     level: Level
     words: str
+    until: str = ""
 
 
 def standing(tool: ToolFact, at: str) -> Standing:
@@ -91,7 +93,7 @@ class _History:
         for since, nearest in (("", before), ("since ", after)):
             for _, one, found in nearest:
                 if found is not None and found.verdict == "bad" and isinstance(one.what, BarRead):
-                    words = f"{since}found bad: check of {one.by.at[:10]} on {one.what.bar}, {found.words}"
+                    words = f"{since}found bad: check of {one.what.read_on} on {one.what.bar}, {found.words}"
                     return Standing(self._name, "bad", words)
         done = [one for one in self._done if one.done_on <= at[:10]]
         if not done:
@@ -100,11 +102,19 @@ class _History:
         if last.due_on and last.due_on < at[:10]:
             return Standing(self._name, "overdue", f"calibration overdue since {last.due_on}")
         until = f", good until {last.due_on}" if last.due_on else ", nobody said until when it is good"
-        return Standing(self._name, "good", f"calibrated {last.done_on}{until}")
+        return Standing(self._name, "good", f"calibrated {last.done_on}{until}", last.due_on)
 
 
 def _when(event: ToolEventFact) -> str:
-    return f"{event.what.done_on}T00:00" if isinstance(event.what, Calibrated) else event.by.at
+    """Return when it was done: a calibration in the morning of its day, a check when it was written down, or that day at noon."""
+    if isinstance(event.what, Calibrated):
+        return f"{event.what.done_on}T00:00"
+    return event.by.at if event.what.read_on == event.by.at[:10] else f"{event.what.read_on}T12:00"
+
+
+def day_of(said: Calibrated | BarRead) -> str:
+    """Return the day on which it was calibrated or read."""
+    return said.done_on if isinstance(said, Calibrated) else said.read_on
 
 
 def judged(event: ToolEventFact) -> ToolChecked | None:

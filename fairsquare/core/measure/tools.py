@@ -33,8 +33,8 @@ _READS: dict[ReadingKind, tuple[ToolKind, ...]] = {
 class ShopTool(Model):
     """One tool. `sigma_mm` is how well one reading of it is known; a tram reaches from `from_mm` to `to_mm`.
 
-    `pointer_mm` is how much longer one pointer of a tram can be set than the other, `pin_mm` how wide a gauge's pin is, `length_mm` how
-    long a reference bar is, which `sigma_mm` is then known to.
+    `pointer_mm` is how much longer one pointer of a tram can be set than the other, `pin_mm` how wide a gauge's pin is, `length_mm`
+    how long a reference bar is, which is then known to `sigma_mm`.
     """
 
     id: int

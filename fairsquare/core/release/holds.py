@@ -8,7 +8,7 @@ from typing import Literal
 
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.job import counting_walk, damage_of, open_findings, units_of
-from fairsquare.core.facts import HoldName, JobFacts, Role, SignatureFact
+from fairsquare.core.facts import HoldName, JobFacts, SignatureFact
 from fairsquare.core.fit.job import fit_fact
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.intake.supplements import line_states
@@ -24,6 +24,7 @@ from fairsquare.core.release.missing import listed as _list
 from fairsquare.core.release.proof import fit_demands, tool_missing
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.weld.job import seam_states, welded
+from fairsquare.core.who import Role
 
 HoldStatus = Literal["closed", "ready", "missing"]
 

@@ -39,17 +39,18 @@ from fairsquare.core.facts import (
     SupplementLineFact,
     WalkFact,
     WeldTickFact,
-    Who,
     WorthFact,
 )
 from fairsquare.core.measure.ageing import aged
-from fairsquare.core.measure.calibration import ToolFact
+from fairsquare.core.measure.calibration import Standing, ToolFact, standings
 from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.measure.picture import Joined, Picture, PlacedPoint, current_setup, first_picture, picture_of
 from fairsquare.core.measure.setup import SetupFit
+from fairsquare.core.measure.trusted_tools import read_at
 from fairsquare.core.model import Model
 from fairsquare.core.release.holds import HoldStatus, job_state
 from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.who import Who
 
 Format = Literal["fairsquare-record/7", "fairsquare-record/8"]
 FORMAT: Format = "fairsquare-record/8"
@@ -196,6 +197,13 @@ def results_of(facts: JobFacts) -> Results:
 def facts_of(record: JobRecord) -> JobFacts:
     """Return the facts that stand in a record."""
     return JobFacts(**{name: getattr(record, name) for name in JobFacts.model_fields if name in JobRecord.model_fields})
+
+
+def tools_in_record(record: JobRecord) -> tuple[Standing, ...]:
+    """Return how far the tools behind a record's figures were to be trusted, as far as the record knows."""
+    used = {number for point in record.results.points.values() for number in point.readings}
+    counted = [one for one in record.readings if one.id in used or (one.purpose == "reference" and not one.taken_back)]
+    return standings(record.tools, ((one.instrument, read_at(one)) for one in counted)) if record.tools else ()
 
 
 def recompute(record: JobRecord) -> tuple[Disagreement, ...]:

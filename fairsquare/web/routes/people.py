@@ -6,7 +6,7 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import Role
+from fairsquare.core.who import Role
 from fairsquare.store import people
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Session

@@ -1,27 +1,32 @@
 """The set-up: reference points read, the fit judged, the choice where it is ambiguous, and what makes it void."""
 
+import datetime
+
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import Unit, read_length
+from fairsquare.core.measure.calibration import Standing, standing
 from fairsquare.core.measure.calls import understand_point
 from fairsquare.core.measure.observations import SetupKind
 from fairsquare.core.measure.picture import counting, picture_of, reference_readings
 from fairsquare.drawings.residuals import residuals_drawing
 from fairsquare.files.sheets import rows_from_file, rows_from_text
+from fairsquare.store import tools as kept_tools
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Session
 from fairsquare.web.forms import MOVED, remember_unit, setup_number, unit_of, whole
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, tools_of
 
 router = APIRouter()
-INSTRUMENTS = (
+USUAL = (
     ("3-D instrument", "0.3"),
     ("measuring bridge with pointers", "0.7"),
     ("gauges, line, tape and tram", "1"),
 )
+"""What a set-up may be made with where the shop lists no instrument."""
 
 
 @router.get("/jobs/{number}/set-up")
@@ -34,7 +39,7 @@ def show(request: Request, number: str, setup: int | None = None, session: Sessi
 def open_setup(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Open a set-up with an instrument and how well it reads."""
     try:
-        sigma = float(read_length(form.text("sigma_mm"), "mm", field="sigma_mm").mm)
+        sigma = _sigma(request, form)
         kind: SetupKind = "sight" if form.text("kind") == "sight" else "instrument"
         desk_of(request).open_setup(form.session.person, form.key, number, form.text("instrument"), sigma, kind)
     except FairSquareError as fault:
@@ -164,6 +169,21 @@ def readings_from_rows(rows: tuple[tuple[str, ...], ...], codes: list[str], unit
     return readings
 
 
+def _sigma(request: Request, form: Form) -> float:
+    """Return how well the instrument reads: as it was typed, else as the shop's list has it."""
+    if not form.text("sigma_mm").strip():
+        named = " ".join(form.text("instrument").split())
+        for tool in tools_of(request):
+            if tool.name == named:
+                return tool.sigma_mm
+    return float(read_length(form.text("sigma_mm"), "mm", field="sigma_mm").mm)
+
+
+def _standing(request: Request) -> dict[str, Standing]:
+    now = datetime.datetime.now(datetime.UTC).isoformat()
+    return {one.name: standing(one, now) for one in desk_of(request).database.run(kept_tools.histories)}
+
+
 def _page(
     request: Request,
     session: Session,
@@ -204,7 +224,9 @@ def _page(
         drawing=residuals_drawing(facts.sheet, picture.fit) if facts.sheet and picture and picture.fit else None,
         hold=view.state.hold("setup_accepted"),
         call_unit=unit or unit_of(request.cookies.get("call_unit", "mm")),
-        instruments=INSTRUMENTS,
+        instruments=[tool for tool in tools_of(request) if tool.kind == "instrument"],
+        instrument_standing=_standing(request),
+        usual=USUAL,
         moved=MOVED,
         waiting="wait" in request.query_params,
     )

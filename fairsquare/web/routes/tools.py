@@ -1,16 +1,24 @@
-"""Tools: what the shop measures with, how well each reads, and how far it reaches."""
+"""Tools: what the shop measures with, how well each reads, how far it reaches; its calibrations and checks on a reference bar."""
+
+import datetime
+import re
 
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import tooling
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import read_length
-from fairsquare.core.measure.tools import TOOL_KINDS
+from fairsquare.core.measure.calibration import BarRead, ToolFact, day_of, judged, standing
+from fairsquare.core.measure.tools import READS_A_BAR, TOOL_KINDS, ShopTool
+from fairsquare.drawings.tool_history import Checked, tool_history
+from fairsquare.store import tools as kept_tools
 from fairsquare.store.people import Session
+from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in
+from fairsquare.web.times import zone_of
 
 router = APIRouter()
-_REACH = ("from_mm", "to_mm", "pointer_mm", "pin_mm")
+_REACH = ("from_mm", "to_mm", "pointer_mm", "pin_mm", "length_mm")
 
 
 @router.get("/tools")
@@ -37,6 +45,12 @@ def add(request: Request, form: Form = Depends(sent_form)) -> Response:
     return go_to("/tools")
 
 
+@router.get("/tools/{tool}")
+def show_tool(request: Request, tool: int, session: Session = Depends(signed_in)) -> Response:
+    """Show a tool with its history."""
+    return _tool(request, session, tool)
+
+
 @router.post("/tools/{tool}/retire")
 def retire(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
     """Retire a tool."""
@@ -47,9 +61,136 @@ def retire(request: Request, tool: int, form: Form = Depends(sent_form)) -> Resp
     return go_to("/tools")
 
 
+@router.post("/tools/{tool}/calibrations")
+def calibrate(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
+    """Write a calibration down."""
+    try:
+        said = (form.text("done_on"), form.text("due_on"), form.text("words"))
+        tooling.calibrate(desk_of(request), form.session.person, form.key, tool, *said, today=_today(request))
+    except FairSquareError as fault:
+        return _tool(request, form.session, tool, fault=fault, typed=form.typed())
+    return go_to(f"/tools/{tool}")
+
+
+@router.post("/tools/{tool}/checks")
+def check(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
+    """Keep what a tool read of a reference bar."""
+    try:
+        said = form.text("readings")
+        tooling.check_on_bar(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            tool,
+            whole(form.text("bar"), "bar"),
+            _readings(said),
+            said,
+            form.text("read_on"),
+            _today(request),
+        )
+    except FairSquareError as fault:
+        return _tool(request, form.session, tool, fault=fault, typed=form.typed())
+    return go_to(f"/tools/{tool}")
+
+
+@router.post("/tools/{tool}/events/{event}/take-back")
+def take_back(request: Request, tool: int, event: int, form: Form = Depends(sent_form)) -> Response:
+    """Take a calibration or a check back."""
+    try:
+        tooling.take_tool_event_back(desk_of(request), form.session.person, form.key, tool, event)
+    except FairSquareError as fault:
+        return _tool(request, form.session, tool, fault=fault)
+    return go_to(f"/tools/{tool}")
+
+
+def _readings(said: str) -> list[float]:
+    parts = [part for part in re.split(r"[\n;]+", said) if part.strip()]
+    found = []
+    for number, part in enumerate(parts, start=1):
+        try:
+            found.append(float(read_length(part, "mm", field="readings").mm))
+        except FairSquareError as fault:
+            raise Refused(f"Reading {number}: {fault.title}", field="readings", value=part[:40]) from None
+    return found
+
+
+def _today(request: Request) -> datetime.date:
+    return datetime.datetime.now(zone_of(request)).date()
+
+
+def _now() -> str:
+    return datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+
+
 def _page(
     request: Request, session: Session, *, fault: FairSquareError | None = None, typed: dict[str, str] | None = None
 ) -> Response:
+    desk = desk_of(request)
+    histories = {one.name: one for one in desk.database.run(kept_tools.histories)}
+    owned, now = desk.tools(), _now()
     return render(
-        request, "tools.html", session, fault=fault, typed=typed, tools=desk_of(request).tools(), kinds=TOOL_KINDS
+        request,
+        "tools.html",
+        session,
+        fault=fault,
+        typed=typed,
+        tools=owned,
+        kinds=TOOL_KINDS,
+        standing={tool.id: standing(histories[tool.name], now) for tool in owned},
+    )
+
+
+def _tool(
+    request: Request,
+    session: Session,
+    number: int,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    desk = desk_of(request)
+    tool = desk.database.run(lambda c: kept_tools.find_tool(c, number))
+    history = next(one for one in desk.database.run(kept_tools.histories) if one.name == tool.name)
+    bars = [one for one in desk.tools() if one.kind == "bar" and one.id != tool.id]
+    found = {event.id: judged(event) for event in history.events}
+    return render(
+        request,
+        "tool.html",
+        session,
+        fault=fault,
+        typed=typed,
+        tool=tool,
+        kinds=TOOL_KINDS,
+        history=history,
+        found=found,
+        day_of=day_of,
+        standing=standing(history, _now()),
+        drawing=_drawn(history),
+        bars=bars if tool.kind in READS_A_BAR else [],
+        reads_a_bar=tool.kind in READS_A_BAR,
+        today=_today(request).isoformat(),
+        year_on=_a_year_on(_today(request)).isoformat(),
+        in_use=_is_in_use(desk.tools(), tool),
+    )
+
+
+def _is_in_use(owned: tuple[ShopTool, ...], tool: ShopTool) -> bool:
+    return any(one.id == tool.id for one in owned)
+
+
+def _a_year_on(day: datetime.date) -> datetime.date:
+    return day + datetime.timedelta(days=365)
+
+
+def _drawn(history: ToolFact) -> object:
+    return tool_history(
+        [
+            Checked(
+                day_of(event.what),
+                judged(event),
+                event.taken_back is not None,
+            )
+            for event in sorted(history.events, key=lambda event: (day_of(event.what), event.id))
+            if event.taken_back is None or isinstance(event.what, BarRead)
+        ]
     )

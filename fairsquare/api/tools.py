@@ -1,0 +1,60 @@
+"""The shop's tools as JSON: what it measures with, their calibrations, and their checks on a reference bar."""
+
+import datetime
+
+from fastapi import APIRouter
+
+from fairsquare.actions import tooling
+from fairsquare.api.doors import At, By
+from fairsquare.api.models import AddTool, Given, NoteCalibration, NoteCheck, ToolShown
+from fairsquare.core.measure.calibration import standing
+from fairsquare.core.measure.tools import ShopTool
+from fairsquare.store import tools as kept_tools
+
+router = APIRouter(prefix="/api/v1", tags=["measuring"])
+
+
+@router.get("/tools")
+def tools(desk: At, person: By) -> tuple[ShopTool, ...]:
+    """List the measuring tools that the shop owns."""
+    del person
+    return desk.tools()
+
+
+@router.post("/tools", status_code=201)
+def add_tool(sent: AddTool, desk: At, person: By) -> Given:
+    """Add a measuring tool, or a reference bar."""
+    reach = {name: getattr(sent, name) for name in ("from_mm", "to_mm", "pointer_mm", "pin_mm", "length_mm")}
+    return Given(ids=(tooling.add_tool(desk, person, sent.request_key, sent.name, sent.kind, sent.sigma_mm, **reach),))
+
+
+@router.get("/tools/{tool}")
+def tool(tool: int, desk: At, person: By) -> ToolShown:
+    """Show a tool: its calibrations and checks, and how far it is to be trusted now."""
+    del person
+    found = desk.database.run(lambda c: kept_tools.find_tool(c, tool))
+    history = next(one for one in desk.database.run(kept_tools.histories) if one.name == found.name)
+    now = standing(history, datetime.datetime.now(datetime.UTC).isoformat())
+    return ToolShown(tool=found, level=now.level, words=now.words, events=history.events)
+
+
+@router.post("/tools/{tool}/calibrations", status_code=201)
+def calibrate(tool: int, sent: NoteCalibration, desk: At, person: By) -> Given:
+    """Write a calibration down."""
+    said = (sent.done_on, sent.due_on, sent.words)
+    return Given(ids=(tooling.calibrate(desk, person, sent.request_key, tool, *said, today=_today()),))
+
+
+@router.post("/tools/{tool}/checks", status_code=201)
+def check(tool: int, sent: NoteCheck, desk: At, person: By) -> Given:
+    """Keep what a tool read of a reference bar."""
+    said = "; ".join(f"{mm:g}" for mm in sent.readings_mm)
+    read_on = sent.read_on or _today().isoformat()
+    made = tooling.check_on_bar(
+        desk, person, sent.request_key, tool, sent.bar, sent.readings_mm, said, read_on, _today()
+    )
+    return Given(ids=(made,))
+
+
+def _today() -> datetime.date:
+    return datetime.datetime.now(datetime.UTC).date()

@@ -138,5 +138,6 @@ def show_day(desk: At, person: By) -> KeptPlan | None:
 def plan_day(sent: PlanDay, request: Request, desk: At, person: By) -> Given:
     """Plan the day over all open jobs."""
     settings: Settings = request.app.state.settings
-    planning.plan_day(desk, person, sent.request_key, settings.zone, afresh=sent.afresh)
+    zone = desk.database.run(shop.said)[1].zone(settings.zone)
+    planning.plan_day(desk, person, sent.request_key, zone, afresh=sent.afresh)
     return Given()

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from fairsquare.actions import Desk, planning, waiting, working
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid
 from fairsquare.core.plan.shop_said import HandSaid, PlaceSaid, ShopSaid
+from fairsquare.core.weld.bonding import ProductSaid
 from fairsquare.demo.vehicles import DUNLIN_TWO, TEAL, TURNSTONE, Vehicle
 from fairsquare.store.people import Person
 
@@ -74,7 +75,13 @@ def say_the_shop(desk: Desk, lead: Person) -> None:
         HandSaid(name="keahi"),
     )
     places = (PlaceSaid(name="rack", many=2), PlaceSaid(name="bay", many=2))
-    planning.say_shop(desk, lead, _key(), ShopSaid(places=places, hands=hands), 0)
+    products = (
+        ProductSaid(id="adhesive", kind="adhesive", open_min=90.0, at_c=23.0, cure_min=480.0),
+        ProductSaid(id="sealer", kind="sealer", open_min=20.0, at_c=23.0, cure_min=120.0),
+        ProductSaid(id="foam", kind="foam", open_min=15.0, at_c=20.0, cure_min=60.0),
+        ProductSaid(id="wax", kind="wax", open_min=30.0, at_c=20.0, cure_min=240.0, range_c=(10.0, 30.0)),
+    )
+    planning.say_shop(desk, lead, _key(), ShopSaid(places=places, hands=hands, products=products), 0)
 
 
 def hours_of(desk: Desk, persons: dict[str, Person], number: str, vehicle: Vehicle) -> None:

@@ -2,7 +2,7 @@
 
 from typing import cast
 
-from fastapi import Response
+from fastapi import Request, Response
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import JobFacts
@@ -10,6 +10,7 @@ from fairsquare.core.lengths import MM_PER, Unit
 from fairsquare.core.moves import MOVES, SIMPLE
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.web.page import Form
+from fairsquare.web.times import shop_of
 
 MOVED = {what: MOVES[what].title for what in SIMPLE}
 LONGEST_KEPT_S = 14 * 24 * 3600.0
@@ -19,6 +20,11 @@ LONGEST_KEPT_S = 14 * 24 * 3600.0
 def unit_of(text: str) -> Unit:
     """Return the unit of a form's field, mm where it names none."""
     return cast(Unit, text) if text in MM_PER else "mm"
+
+
+def call_unit_of(request: Request) -> Unit:
+    """Return the unit of bare numbers that are called: as it was said last here, else as the shop shows lengths."""
+    return unit_of(request.cookies.get("call_unit") or shop_of(request).units)
 
 
 def remember_unit(answer: Response, unit: Unit) -> Response:

@@ -1,6 +1,5 @@
 """What every page needs: who is signed in, the form that was sent, units and mode, and the templates."""
 
-import datetime
 import hmac
 import secrets
 from collections.abc import Callable, Hashable, Sequence
@@ -30,7 +29,7 @@ from fairsquare.store import people
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web import units as shown
-from fairsquare.web.times import shown_time, zone_of
+from fairsquare.web.times import dated_time, shop_of, shown_time, zone_of
 from fairsquare.web.units import Units
 
 COOKIE = "fairsquare"
@@ -173,8 +172,9 @@ def sent_form(request: Request, data: FormData = Depends(sent_data), session: Se
 
 
 def units_of(request: Request) -> Units:
-    """Return the units in which lengths are shown."""
-    return "in" if request.cookies.get("units") == "in" else "mm"
+    """Return the units in which lengths are shown: as this person chose, else as the shop does."""
+    chosen = request.cookies.get("units")
+    return chosen if chosen in ("mm", "in") else shop_of(request).units  # type: ignore[return-value]
 
 
 def render(
@@ -206,7 +206,7 @@ def render(
         "may": may,
         "practising": _practised_number(request),
         "version": __version__,
-        "clock": clock,
+        "clock": lambda moment: dated_time(moment, zone_of(request)),
         "due": lambda moment: shown_time(moment, zone_of(request)),
         **in_units(unit),
     }
@@ -265,13 +265,6 @@ def drawn_once(request: Request, key: Hashable, make: Callable[[], Markup]) -> M
 def part(template: str, **context: Any) -> Markup:
     """Return a part of a page as markup."""
     return Markup(templates.get_template(template).render(context))  # noqa: S704 - rendered with escaping on
-
-
-def clock(moment: str) -> str:
-    """Return a UTC time as people read it: today's as hours and minutes, others with their date."""
-    at = datetime.datetime.fromisoformat(moment)
-    today = datetime.datetime.now(datetime.UTC).date()
-    return at.strftime("%H:%M UTC" if at.date() == today else "%Y-%m-%d %H:%M UTC")
 
 
 def go_to(path: str) -> Response:

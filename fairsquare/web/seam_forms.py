@@ -8,12 +8,13 @@ from fairsquare.core.cut.job import SectionState
 from fairsquare.core.cut.section import WeldSaid
 from fairsquare.core.cut.working import mapped_welds
 from fairsquare.core.errors import Refused
-from fairsquare.core.weld.bonding import USUAL_OPEN_MIN, BondSaid, ProductSaid, SurfaceSaid
+from fairsquare.core.weld.bonding import BondSaid, SurfaceSaid
 from fairsquare.core.weld.gauge import read_thickness
 from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
 from fairsquare.core.weld.settings import Composition, Metal
 from fairsquare.core.weld.timeline import BondStep
 from fairsquare.web.forms import number_of
+from fairsquare.web.product_forms import PRODUCT, minutes_of, product_of, product_row
 from fairsquare.web.rows import Row, length_or, made, made_of, needed, plain, typed_rows
 
 SEAM_ROWS: dict[str, tuple[str, ...]] = {
@@ -21,7 +22,7 @@ SEAM_ROWS: dict[str, tuple[str, ...]] = {
     "holder": ("id", "kind", "welds"),
 }
 BOND_ROWS: dict[str, tuple[str, ...]] = {
-    "product": ("id", "kind", "open", "at", "q10", "cure", "from", "to", "batch", "before"),
+    "product": (*PRODUCT, "batch", "before"),
     "step": ("id", "minutes", "opens", "closes", "needs"),
     "surface": ("place", "kind", "gets"),
 }
@@ -219,37 +220,9 @@ def bond_typed(typed: Mapping[str, str]) -> BondSaid:
         BondSaid,
         "",
         temperature_c=_number(typed, "temperature_c", 20.0),
-        products=made(rows["product"], "product", _product),
+        products=made(rows["product"], "product", product_of),
         steps=made(rows["step"], "step", _step),
         surfaces=made(rows["surface"], "surface", _surface),
-    )
-
-
-def _minutes(text: str, field: str) -> float:
-    value = number_of(text, field)
-    if value is None or value < 0:
-        raise Refused("Minutes of 0 or more.", field=field, value=text[:40])
-    return value
-
-
-def _product(row: Row, field: str) -> ProductSaid:
-    kind = row["kind"] or "adhesive"
-    usual = USUAL_OPEN_MIN.get(kind, 30)  # type: ignore[call-overload]
-    opened = number_of(row["open"], f"{field}-open")
-    if opened is not None and opened <= 0:
-        raise Refused("A working time is above 0 minutes.", field=f"{field}-open", value=row["open"])
-    return made_of(
-        ProductSaid,
-        field,
-        id=row["id"],
-        kind=kind,
-        open_min=usual if opened is None else opened,
-        at_c=_number(row, "at", 20.0),
-        q10=_number(row, "q10", 2.0),
-        cure_min=_minutes(row["cure"], f"{field}-cure") if row["cure"] else None,
-        range_c=(_number(row, "from", 5.0), _number(row, "to", 35.0)),
-        batch=row["batch"],
-        best_before=row["before"],
     )
 
 
@@ -258,7 +231,7 @@ def _step(row: Row, field: str) -> BondStep:
         BondStep,
         field,
         id=row["id"],
-        minutes=_minutes(row["minutes"], f"{field}-minutes"),
+        minutes=minutes_of(row["minutes"], f"{field}-minutes"),
         opens=_listed(row["opens"]),
         closes=_listed(row["closes"]),
         needs_cured=_listed(row["needs"]),
@@ -280,21 +253,7 @@ def _surface(row: Row, field: str) -> SurfaceSaid:
 def bond_rows(said: BondSaid) -> dict[str, list[Row]]:
     """Return products, steps and surfaces as rows of texts."""
     return {
-        "product": [
-            {
-                "id": one.id,
-                "kind": one.kind,
-                "open": plain(one.open_min),
-                "at": plain(one.at_c),
-                "q10": plain(one.q10),
-                "cure": "" if one.cure_min is None else plain(one.cure_min),
-                "from": plain(one.range_c[0]),
-                "to": plain(one.range_c[1]),
-                "batch": one.batch,
-                "before": one.best_before,
-            }
-            for one in said.products
-        ],
+        "product": [product_row(one) for one in said.products],
         "step": [
             {
                 "id": one.id,

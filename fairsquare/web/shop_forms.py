@@ -1,4 +1,4 @@
-"""The form of the shop: hours of each day, holidays, places, what people can do, what each station takes."""
+"""The form of the shop: hours and holidays, places, what people can do, what stations take; products, units, time zone."""
 
 from collections.abc import Mapping
 
@@ -12,6 +12,7 @@ from fairsquare.core.plan.shop_said import (
     StationTakes,
     read_stretches,
 )
+from fairsquare.web.product_forms import PRODUCT, product_of, product_row
 from fairsquare.web.rows import Row, made, made_of, typed_rows
 
 SHOP_ROWS: dict[str, tuple[str, ...]] = {
@@ -19,6 +20,7 @@ SHOP_ROWS: dict[str, tuple[str, ...]] = {
     "hand": ("name", "skills", "away"),
     "takes": ("station", "skill", "place"),
     "holiday": ("day", "name"),
+    "product": PRODUCT,
 }
 
 
@@ -33,6 +35,9 @@ def shop_typed(typed: Mapping[str, str]) -> ShopSaid:
         hands=made(rows["hand"], "hand", _hand),
         takes=made(rows["takes"], "takes", lambda row, field: made_of(StationTakes, field, **row)),
         holidays=made(rows["holiday"], "holiday", lambda row, field: made_of(Holiday, field, **row)),
+        products=made(rows["product"], "product", product_of),
+        units="in" if typed.get("units") == "in" else "mm",
+        time_zone=typed.get("time_zone", "").strip(),
     )
 
 
@@ -45,6 +50,7 @@ def shop_rows(said: ShopSaid) -> dict[str, list[Row]]:
         ],
         "takes": [{"station": one.station, "skill": one.skill, "place": one.place} for one in said.takes],
         "holiday": [{"day": one.day, "name": one.name} for one in said.holidays],
+        "product": [product_row(one) for one in said.products],
     }
 
 

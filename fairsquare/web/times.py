@@ -1,18 +1,38 @@
 """Times as people type and read them: in the shop's own time zone, whatever the tablet's says."""
 
 import datetime
+import time
 from zoneinfo import ZoneInfo
 
 from fastapi import Request
 
 from fairsquare.core.errors import Refused
+from fairsquare.core.plan.shop_said import ShopSaid
 from fairsquare.settings import Settings
+from fairsquare.store import shop
+
+_FRESH_S = 5.0
+
+
+def shop_of(request: Request) -> ShopSaid:
+    """Return what the shop says of itself, looked up anew every few seconds, and at once after it was said here."""
+    state = request.app.state
+    kept: tuple[float, ShopSaid] | None = getattr(state, "shop", None)
+    if kept is None or time.monotonic() - kept[0] > _FRESH_S:
+        kept = time.monotonic(), state.desk.database.run(shop.said)[1]
+        state.shop = kept
+    return kept[1]
+
+
+def shop_was_said(request: Request) -> None:
+    """Look the shop up again: it has just said something of itself."""
+    request.app.state.shop = None
 
 
 def zone_of(request: Request) -> ZoneInfo:
-    """Return the shop's time zone."""
+    """Return the shop's time zone: as it says itself, else as the server was told."""
     settings: Settings = request.app.state.settings
-    return settings.zone
+    return shop_of(request).zone(settings.zone)
 
 
 def typed_time(text: str, field: str, zone: ZoneInfo) -> str:
@@ -49,3 +69,11 @@ def shown_time(moment: str, zone: ZoneInfo, now: datetime.datetime | None = None
 def field_time(moment: str, zone: ZoneInfo) -> str:
     """Return a UTC time as a field for day and time holds it."""
     return f"{datetime.datetime.fromisoformat(moment).astimezone(zone):%Y-%m-%dT%H:%M}"
+
+
+def dated_time(moment: str, zone: ZoneInfo) -> str:
+    """Return a UTC time as people read it: today's as hours and minutes, others with their date; the shop's zone is not named."""
+    at = datetime.datetime.fromisoformat(moment).astimezone(zone)
+    today = datetime.datetime.now(zone).date()
+    named = " UTC" if zone.key == "UTC" else ""
+    return at.strftime("%H:%M" if at.date() == today else "%Y-%m-%d %H:%M") + named

@@ -1,6 +1,7 @@
 """The shop and its day through the pages: said, planned, fixed, planned anew when a part comes late, printed."""
 
 import datetime
+from zoneinfo import ZoneInfo
 
 import pytest
 from fastapi.testclient import TestClient
@@ -57,6 +58,37 @@ def jobs(as_role, database) -> list[str]:
     assert "Nobody is there to plan for" in lead.post("/day/plan", 422)
     say(lead, database)
     return [new_job(as_role("technician")), new_job(as_role("technician"))]
+
+
+FOAM = {"product-0-id": "foam", "product-0-kind": "foam", "product-0-open": "15", "product-0-cure": "60"}
+
+
+def test_units_time_zone_and_products_are_the_shops_own(app, as_role, database, jobs) -> None:
+    lead = as_role("lead")
+    assert "There is no time zone Nowhere/Here" in say(lead, database, 422, time_zone="Nowhere/Here")
+    text = say(lead, database, 422, **FOAM, **{"product-0-at": "warm"})
+    assert "product 1, at" in text
+    assert 'value="warm"' in text, "what was typed stands there yet"
+    twice = {"product-1-id": "FOAM", "product-1-kind": "foam"}
+    assert "stands there twice" in say(lead, database, 422, **FOAM, **twice)
+    say(lead, database, units="in", time_zone="Asia/Kolkata", **FOAM)
+    fresh = Pages(app, SIGN_INS[0])
+    page = fresh.get("/shop")
+    assert '<button name="units" value="in" aria-pressed="true">' in page, "who chose no units sees the shop's"
+    assert "Asia/Kolkata" in page
+    now = datetime.datetime.now(ZoneInfo("Asia/Kolkata"))
+    assert any(f"{now - datetime.timedelta(minutes=k):%H:%M}" in page for k in (0, 1)), "times in the shop's own zone"
+    fresh.http.cookies.set("units", "mm")
+    assert '<button name="units" value="mm" aria-pressed="true">' in fresh.get("/shop"), "a person's choice comes first"
+    base = f"/jobs/{jobs[0]}/bond/plan"
+    assert "Add foam" in lead.get(base)
+    row = {"version": "0", "temperature_c": "18", "step-0-id": "squeeze it", "step-0-minutes": "4"}
+    text = lead.post(base, **row, add="foam")
+    assert 'name="product-0-id" aria-label="Product" value="foam"' in text
+    assert 'value="squeeze it"' in text, "what was typed before is kept"
+    assert "Add foam" not in text, "what is there is not offered again"
+    assert "lists no glue" in lead.post(base, 422, **row, add="glue")
+    say(lead, database)
 
 
 @pytest.mark.parametrize(

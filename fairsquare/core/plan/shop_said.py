@@ -3,13 +3,14 @@
 import datetime
 import re
 from collections.abc import Iterator
-from typing import Annotated
-from zoneinfo import ZoneInfo
+from typing import Annotated, Literal
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from pydantic import Field
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Many, Model
+from fairsquare.core.weld.bonding import ProductSaid
 
 Word = Annotated[str, Field(min_length=1, max_length=40)]
 Clock = Annotated[str, Field(pattern=r"^\d{2}:\d{2}$")]
@@ -72,13 +73,24 @@ _USUAL_TAKES = (
 
 
 class ShopSaid(Model):
-    """The shop as its people describe it. `week`: the stretches of each day from Monday on."""
+    """The shop as its people describe it. `week`: the stretches of each day from Monday on.
+
+    `units` are those in which lengths are shown to who chose none; `time_zone` is that of the shop's clock (empty: as the server was
+    told); `products` are what it bonds, seals and paints with, as their labels say.
+    """
 
     week: Many[Many[Stretch]] = (_USUAL_DAY,) * 5 + ((),) * 2
     holidays: Many[Holiday] = ()
     places: Many[PlaceSaid] = (PlaceSaid(name="rack", many=1),)
     hands: Many[HandSaid] = ()
     takes: Many[StationTakes] = _USUAL_TAKES
+    units: Literal["mm", "in"] = "mm"
+    time_zone: Annotated[str, Field(max_length=60)] = ""
+    products: Many[ProductSaid] = ()
+
+    def zone(self, otherwise: ZoneInfo) -> ZoneInfo:
+        """Return the shop's time zone, or another one where it named none."""
+        return ZoneInfo(self.time_zone) if self.time_zone else otherwise
 
     def at(self, station: str) -> StationTakes:
         """Return what work at a station takes."""
@@ -109,19 +121,31 @@ def read_stretches(text: str, field: str) -> tuple[Stretch, ...]:
     return tuple(found)
 
 
+_NAMED = {"holiday": "day", "product": "id"}
+
+
 def check_shop(said: ShopSaid) -> None:
     """Raise `Refused` that names the field of the form, for what does not fit together."""
+    try:
+        said.zone(ZoneInfo("UTC"))
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        raise Refused(
+            f"There is no time zone {said.time_zone}: name it as Atlantic/Faroe or Europe/Oslo.",
+            field="time_zone",
+            value=said.time_zone,
+        ) from None
     if not any(said.week):
         raise Refused("Nobody works on any day: then nothing can be planned.", field="week-0")
     for kind, names in (
         ("place", [one.name for one in said.places]),
         ("hand", [one.name for one in said.hands]),
         ("holiday", [one.day for one in said.holidays]),
+        ("product", [one.id for one in said.products]),
     ):
         seen: set[str] = set()
         for k, name in enumerate(names):
             if name.casefold() in seen:
-                raise Refused(f"{name} stands there twice.", field=f"{kind}-{k}-name", value=name)
+                raise Refused(f"{name} stands there twice.", field=f"{kind}-{k}-{_NAMED.get(kind, 'name')}", value=name)
             seen.add(name.casefold())
     places = {one.name for one in said.places}
     skills = {skill for one in said.hands for skill in one.skills}

@@ -1,6 +1,7 @@
 """Bonding: products, steps and surfaces, whether the steps fit, and the clocks that run; the clocks of the whole shop."""
 
 import datetime
+import re
 from typing import cast
 
 from fastapi import APIRouter, Depends, Request, Response
@@ -23,8 +24,11 @@ from fairsquare.store import clocks
 from fairsquare.store.people import Session
 from fairsquare.web.forms import number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.product_forms import product_row
 from fairsquare.web.row_editor import asks_for_more, row_page
+from fairsquare.web.rows import typed_rows
 from fairsquare.web.seam_forms import BOND_ROWS, bond_rows, bond_typed
+from fairsquare.web.times import shop_of
 
 router = APIRouter()
 CLOCKS: dict[str, str] = {"open": "workable", "cure": "cures", "stop": "paint stop", "other": "counts"}
@@ -49,6 +53,8 @@ def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
     try:
         if asks_for_more(typed):
             return _editor(request, form.session, number, typed=typed)
+        if form.text("add"):
+            return _editor(request, form.session, number, typed=_with_product(request, typed, form.text("add")))
         said = bond_typed(typed)
         seen = whole(form.text("version"), "version")
         finishing.say_bond(desk_of(request), form.session.person, form.key, number, said, seen)
@@ -153,6 +159,8 @@ def _editor(
 ) -> Response:
     view = desk_of(request).view(number)
     said = bond_said(view.facts) or BondSaid()
+    rows = typed_rows(typed, BOND_ROWS) if typed else bond_rows(said)
+    there = {row["id"].casefold() for row in rows["product"]}
     return row_page(
         request,
         session,
@@ -168,7 +176,17 @@ def _editor(
         version=finishing.version_of(view, "bond"),
         product_kinds=PRODUCT_KINDS,
         surfaces=SURFACES,
+        offered=[one for one in shop_of(request).products if one.id.casefold() not in there],
     )
+
+
+def _with_product(request: Request, typed: dict[str, str], name: str) -> dict[str, str]:
+    """Return what was typed with one more product, as the shop's list has it, behind those that are there."""
+    product = next((one for one in shop_of(request).products if one.id == name), None)
+    if product is None:
+        raise Refused(f"The shop lists no {name[:40]} any more.", field="add", value=name[:40])
+    free = 1 + max((int(m[1]) for field in typed if (m := re.match(r"product-(\d{1,4})-", field))), default=-1)
+    return {**typed, **{f"product-{free}-{field}": value for field, value in product_row(product).items()}}
 
 
 _CELL = {

@@ -23,9 +23,10 @@ from fairsquare.drawings.strip import strip_drawing
 from fairsquare.drawings.template import tile_svg
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import bands, cannot, legend
-from fairsquare.web.page import clock, desk_of, job_path, render, signed_in, templates, units_of
+from fairsquare.web.page import desk_of, job_path, render, signed_in, templates, units_of
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
 from fairsquare.web.section_editor import seen_section
+from fairsquare.web.times import dated_time, zone_of
 from fairsquare.web.units import length
 
 router = APIRouter()
@@ -177,7 +178,7 @@ def _when_made(
 
 
 def _sheet_page(request: Request, view: JobView, state: SectionState, paper: Paper, here: str, printed_by: str) -> str:
-    units = units_of(request)
+    units, zone = units_of(request), zone_of(request)
 
     def figure(mm: float) -> str:
         return length(mm, units, 1).removesuffix(".0")
@@ -207,7 +208,7 @@ def _sheet_page(request: Request, view: JobView, state: SectionState, paper: Pap
         cautions=CAUTIONS,
         units=units,
         length=lambda mm, digits=1: length(mm, units, digits),
-        clock=clock,
+        clock=lambda moment: dated_time(moment, zone),
         printed_by=printed_by,
         revision=view.job.revision,
     )

@@ -10,6 +10,7 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.core.plan.kept import KeptPiece, KeptPlan
 from fairsquare.core.plan.shop_said import ShopSaid, working_hours
 from fairsquare.core.waiting import STATIONS_HELD
+from fairsquare.core.weld.bonding import PRODUCT_KINDS
 from fairsquare.drawings.day import BoardDay, day_board
 from fairsquare.store import people, shop
 from fairsquare.store.people import Session
@@ -18,7 +19,7 @@ from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_
 from fairsquare.web.row_editor import BLANK, MORE, asks_for_more
 from fairsquare.web.rows import field_words, typed_rows
 from fairsquare.web.shop_forms import SHOP_ROWS, shop_rows, shop_typed, week_rows
-from fairsquare.web.times import shown_time, zone_of
+from fairsquare.web.times import shop_was_said, shown_time, zone_of
 
 router = APIRouter()
 STATIONS = {
@@ -85,6 +86,7 @@ def say(request: Request, form: Form = Depends(sent_form)) -> Response:
         planning.say_shop(desk_of(request), form.session.person, form.key, shop_typed(typed), seen)
     except FairSquareError as fault:
         return _shop(request, form.session, fault=fault, typed=typed)
+    shop_was_said(request)
     return go_to("/shop")
 
 
@@ -113,6 +115,7 @@ def _shop(
         people=[one for one in desk.database.run(people.people) if one["active"]],
         stations=STATIONS,
         zone=zone_of(request).key,
+        product_kinds=PRODUCT_KINDS,
         wrong_field=wrong,
         wrong_words=field_words(wrong),
     )

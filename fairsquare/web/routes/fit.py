@@ -34,7 +34,7 @@ from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
 from fairsquare.store.people import Session
 from fairsquare.web.fit_forms import FIT_ROWS, fit_rows, fit_typed, spans_typed
-from fairsquare.web.forms import called_ago, code_on, number_of, remember_unit, unit_of, whole
+from fairsquare.web.forms import call_unit_of, called_ago, code_on, number_of, remember_unit, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.row_editor import asks_for_more, row_page
 from fairsquare.web.rows import needed
@@ -328,7 +328,7 @@ def _page(
         settled={one.finding: one for one in view.facts.settlements},
         moves={what: MOVES[what].title for what in SIMPLE},
         log=view.facts.movements[-8:][::-1],
-        call_unit=unit_of(request.cookies.get("call_unit", "mm")),
+        call_unit=call_unit_of(request),
     )
 
 

@@ -23,7 +23,7 @@ from fairsquare.drawings.gauges import gauge_row, hung_gauges
 from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.store import jobs
 from fairsquare.store.people import Session
-from fairsquare.web.forms import MOVED, called_ago, remember_unit, setup_or_none, unit_of, whole
+from fairsquare.web.forms import MOVED, call_unit_of, called_ago, remember_unit, setup_or_none, unit_of, whole
 from fairsquare.web.page import (
     Form,
     desk_of,
@@ -278,7 +278,7 @@ def _page(
         own=own,
         kept={reading.id for reading in counting(facts.readings)},
         hold=view.state.hold("setup_accepted"),
-        call_unit=unit or unit_of(request.cookies.get("call_unit", "mm")),
+        call_unit=unit or call_unit_of(request),
         call_tool=(typed or {}).get("tool", ""),
         call_mode=(typed or {}).get("mode", ""),
         tools=_span_tools(tools_of(request)),

@@ -14,7 +14,7 @@ from fairsquare.core.intake.parts import part_states
 from fairsquare.core.lengths import read_length
 from fairsquare.core.model import Row3
 from fairsquare.store.people import Session
-from fairsquare.web.forms import photos_of, unit_of, whole
+from fairsquare.web.forms import call_unit_of, photos_of, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.words import MATERIALS
 
@@ -167,5 +167,5 @@ def _page(
         materials=MATERIALS,
         photos=photos_of(view.facts, "part"),
         codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
-        call_unit=unit_of(request.cookies.get("call_unit", "mm")),
+        call_unit=call_unit_of(request),
     )

@@ -17,7 +17,7 @@ from fairsquare.files.sheets import rows_from_file, rows_from_text
 from fairsquare.store import tools as kept_tools
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Session
-from fairsquare.web.forms import MOVED, remember_unit, setup_number, unit_of, whole
+from fairsquare.web.forms import MOVED, call_unit_of, remember_unit, setup_number, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, tools_of
 
 router = APIRouter()
@@ -223,7 +223,7 @@ def _page(
         references=[p for p in facts.sheet.points if p.reference] if facts.sheet else [],
         drawing=residuals_drawing(facts.sheet, picture.fit) if facts.sheet and picture and picture.fit else None,
         hold=view.state.hold("setup_accepted"),
-        call_unit=unit or unit_of(request.cookies.get("call_unit", "mm")),
+        call_unit=unit or call_unit_of(request),
         instruments=[tool for tool in tools_of(request) if tool.kind == "instrument"],
         instrument_standing=_standing(request),
         usual=USUAL,

@@ -16,7 +16,7 @@ from fairsquare.files.photos import photo_to_keep
 from fairsquare.store import photos
 from fairsquare.store.people import Session
 from fairsquare.store.photos import About
-from fairsquare.web.forms import photos_of, remember_unit, unit_of, whole
+from fairsquare.web.forms import call_unit_of, photos_of, remember_unit, unit_of, whole
 from fairsquare.web.money import read_money, show_money
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
@@ -220,5 +220,5 @@ def _page(
         doubtful=weighed is not None and (share is None or share > WORTH_SHARE),
         worth_share=WORTH_SHARE,
         money=show_money,
-        call_unit=unit_of(request.cookies.get("call_unit", "mm")),
+        call_unit=call_unit_of(request),
     )

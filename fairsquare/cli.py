@@ -132,6 +132,41 @@ def restore(
     raise typer.Exit(0 if good else 1)
 
 
+@app.command("export")
+def export_job(
+    number: Annotated[str, typer.Argument(help="the job, such as SL-0003")],
+    file: Annotated[Path, typer.Argument(help="where to write it; it should not be there yet")],
+    name: Annotated[str, typer.Option("--as", help="who carries it out: a sign-in name")],
+    folder: Annotated[
+        Path, typer.Option(help="the demo's data, where FAIRSQUARE_DATABASE_URL names no database")
+    ] = Path("var"),
+) -> None:
+    """Write a whole job into one file that another shop reads and checks."""
+    from fairsquare.service.carrying import export_to
+
+    try:
+        typer.echo(export_to(folder, number, file, name))
+    except FairSquareError as fault:
+        _fail(fault)
+
+
+@app.command("import")
+def import_job(
+    file: Annotated[Path, typer.Argument(help="a job's file", exists=True, dir_okay=False)],
+    name: Annotated[str, typer.Option("--as", help="who takes it in: a sign-in name")],
+    folder: Annotated[
+        Path, typer.Option(help="the demo's data, where FAIRSQUARE_DATABASE_URL names no database")
+    ] = Path("var"),
+) -> None:
+    """Check a job's file, and take the job in."""
+    from fairsquare.service.carrying import import_from
+
+    try:
+        typer.echo(import_from(folder, file, name))
+    except FairSquareError as fault:
+        _fail(fault)
+
+
 @app.command("add-person")
 def add_person(
     name: Annotated[str, typer.Argument(help="the sign-in name, one word")],

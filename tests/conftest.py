@@ -58,6 +58,15 @@ def url(mariadb: PrivateMariaDB) -> Iterator[str]:
     by_admin(whole, f"DROP DATABASE {name}")
 
 
+@pytest.fixture
+def empty(mariadb):
+    """An empty installation: a database without a table."""
+    whole, name = mariadb._own_database(), f"test_{secrets.token_hex(4)}"
+    by_admin(whole, f"CREATE DATABASE {name}")
+    yield urlsplit(whole)._replace(path=f"/{name}").geturl()
+    by_admin(whole, f"DROP DATABASE {name}")
+
+
 @pytest.fixture(scope="module")
 def database(url: str) -> Iterator[Database]:
     database = Database(url, 8)

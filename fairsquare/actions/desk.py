@@ -78,11 +78,11 @@ class Desk:
         self.database = database
         self.bell = Bell()
         self._cache = StateCache()
-        self._software, self._workshop, self._prefix = software, workshop, number_prefix
+        self.software, self.workshop, self.number_prefix = software, workshop, number_prefix
 
     def view(self, number: str) -> JobView:
         """Return a job with its facts and state. Raises `NoSuchJob`."""
-        return self.database.run(lambda connection: self._view(connection, number))
+        return self.database.run(lambda connection: self.view_in(connection, number))
 
     def quick_view(self, number: str) -> JobView:
         """Return a job with its facts and only the holds before measuring, no point placed: for what changes all the time."""
@@ -109,7 +109,7 @@ class Desk:
             person,
             key,
             "open job",
-            lambda connection: {"number": jobs.open_job(connection, details, person, self._prefix)},
+            lambda connection: {"number": jobs.open_job(connection, details, person, self.number_prefix)},
         )
         return str(answer["number"])
 
@@ -427,8 +427,8 @@ class Desk:
                 view.facts,
                 {**view.job.details.model_dump(), "opened_by": view.job.opened_by, "opened_at": view.job.opened_at},
                 Who(name=person.full_name, role=person.role, at=at),
-                software=self._software,
-                workshop=self._workshop,
+                software=self.software,
+                workshop=self.workshop,
             )
             body, digest = sealed(record, records.last_before(connection, view.job.id))
             records.keep_record(connection, view.job.id, digest, body, person.id)
@@ -444,7 +444,8 @@ class Desk:
         ]
         return max(own, default=None)
 
-    def _view(self, connection: Connection, number: str) -> JobView:
+    def view_in(self, connection: Connection, number: str) -> JobView:
+        """Return a job as it stands within a transaction. Raises `NoSuchJob`."""
         job = jobs.find_job(connection, number)
         return JobView(job, *self._cache.get(connection, job))
 
@@ -521,9 +522,19 @@ class Desk:
             job = jobs.find_job(connection, number)
             if job.closed and number.startswith(PRACTICE):
                 raise Unsure("This practice has ended: begin another.", field="job", value=number)
+            if job.came and purpose.startswith(("close", "record ")) and not purpose.startswith("record link"):
+                raise Unsure(
+                    f"{number} came as a file, as {job.came}: it is read here with its records, and nothing is added to it.",
+                    field="job",
+                    value=number,
+                )
             if job.closed and not even_closed:
                 raise Unsure(
-                    f"{number} is closed. A lead can open it again, on its record page.", field="job", value=number
+                    f"{number} came as a file, as {job.came}: it is read here, and nothing is added to it."
+                    if job.came
+                    else f"{number} is closed. A lead can open it again, on its record page.",
+                    field="job",
+                    value=number,
                 )
             look = self._cache.quick if quick else self._cache.get
             answer = work(connection, JobView(job, *look(connection, job)))

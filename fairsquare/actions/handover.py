@@ -74,13 +74,12 @@ def open_link(desk: Desk, code: str, address: str, *, of_page: bool = False) -> 
     return found
 
 
-def photos_of(desk: Desk, body: str) -> dict[int, bytes]:
-    """Return the photos of a record, by their ids, as they are kept now."""
-    loaded = json.loads(body)
-    numbers = [one["id"] for one in loaded["photos"]]
+def photos_of(desk: Desk, sha256: str, body: str) -> dict[int, bytes]:
+    """Return the photos of a record that is kept, by the ids that it gives them."""
+    wanted = {one["id"]: one["sha256"] for one in json.loads(body)["photos"]}
 
     def look(connection: Connection) -> dict[int, bytes]:
-        found = {one: photos.photo_bytes(connection, loaded["number"], one, small=False) for one in numbers}
+        found = {one: photos.recorded_photo(connection, sha256, sha, small=False) for one, sha in wanted.items()}
         return {one: picture for one, picture in found.items() if picture is not None}
 
     return desk.database.run(look)

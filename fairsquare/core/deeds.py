@@ -71,6 +71,7 @@ _WORDS: tuple[tuple[str, str], ...] = (
     ("fix", "fixed or let go a piece of the day"),
     ("add gear", "added a piece of rig"),
     ("look at gear", "looked at a piece of rig"),
+    ("carry job in", "took in a job that came as a file"),
     ("add tool", "added a tool"),
     ("retire tool", "retired a tool"),
     ("calibrate tool", "wrote down a tool’s calibration"),

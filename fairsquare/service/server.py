@@ -7,12 +7,12 @@ from types import FrameType
 
 import structlog
 
-from fairsquare import __version__
 from fairsquare.actions import Desk
 from fairsquare.settings import Settings
 from fairsquare.store import people
 from fairsquare.store.database import Database
 from fairsquare.store.migrate import migrate
+from fairsquare.web.app import desk_for
 
 
 def set_up_logs(level: str) -> None:
@@ -48,13 +48,7 @@ def open_database() -> Database:
 
 def open_desk() -> Desk:
     """Return a desk over the database that the environment names."""
-    settings = Settings()
-    return Desk(
-        open_database(),
-        software=f"Fair Square {__version__}",
-        workshop=settings.workshop,
-        number_prefix=settings.number_prefix,
-    )
+    return desk_for(Settings(), open_database())
 
 
 def unfit_to_start(settings: Settings, database: Database) -> str | None:

@@ -22,7 +22,20 @@ from fairsquare.core.moves import REFIT_NEEDED, LastMoves
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.who import Who
-from fairsquare.store import clocks, cuts, damage, finishing, parts, photos, pulls, supplements, tools, waits, work
+from fairsquare.store import (
+    came,
+    clocks,
+    cuts,
+    damage,
+    finishing,
+    parts,
+    photos,
+    pulls,
+    supplements,
+    tools,
+    waits,
+    work,
+)
 from fairsquare.store.database import Connection, rows, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
@@ -177,6 +190,8 @@ def _marks(connection: Connection, job_id: int) -> dict[str, _Mark]:
 def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None) -> JobFacts:
     """Return the facts of a job, oldest first; `lasting` keeps what does not change, for reading outside of a write."""
     lasting = lasting or Lasting()
+    if job.came:
+        return lasting.part(job.id, "came", (), lambda: came.facts_of(connection, job.id))
     marks = _marks(connection, job.id)
     version = marks["sheet"][1]
     sheet = lasting.sheet(connection, job.id, version) if version is not None else None

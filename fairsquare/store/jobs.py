@@ -31,7 +31,7 @@ class JobDetails(Model):
 
 
 class Job(Model):
-    """A job's row. `version` counts its edits, `revision` everything that was recorded of it."""
+    """A job's row. `version` counts its edits, `revision` everything that was recorded of it; `came` says from where as a file."""
 
     id: int
     number: str
@@ -42,6 +42,7 @@ class Job(Model):
     opened_at: str
     touched_at: str
     closed: bool
+    came: str = ""
 
 
 class NoSuchJob(FairSquareError):
@@ -63,7 +64,8 @@ _OPEN, _CLOSED = 0, 1
 _FIELDS = tuple(JobDetails.model_fields)
 _COLUMNS = ", ".join(f"j.{field}" for field in _FIELDS)
 _READ = f"""j.id, j.number, j.version, j.revision, {_COLUMNS}, j.opened_at, j.touched_at, j.closed_at,
-             p.full_name AS opened_by"""
+             p.full_name AS opened_by,
+             (SELECT CONCAT(c.number, ' of ', c.workshop) FROM job_came c WHERE c.job_id = j.id) AS came"""  # noqa: S608 - names of columns only
 _SELECT = f"""SELECT {_READ} FROM job j JOIN person p ON p.id = j.opened_by"""  # noqa: S608 - names of columns only
 
 
@@ -213,4 +215,5 @@ def _job(found: dict[str, Any]) -> Job:
         opened_at=utc(found["opened_at"]),
         touched_at=utc(found["touched_at"]),
         closed=found["closed_at"] is not None,
+        came=found["came"] or "",
     )

@@ -60,3 +60,16 @@ def photo_bytes(connection: Connection, number: str, photo: int, *, small: bool)
         photo,
     )
     return bytes(found["picture"]) if found else None
+
+
+def recorded_photo(connection: Connection, record: str, sha256: str, *, small: bool) -> bytes | None:
+    """Return the JPEG of a photo by its SHA-256, of the job of which that record is kept; None where there is none."""
+    column = "thumbnail" if small else "picture"
+    found: dict[str, Any] | None = row(
+        connection,
+        f"""SELECT f.{column} AS picture FROM photo f JOIN record r ON r.job_id = f.job_id
+            WHERE r.sha256 = %s AND f.sha256 = %s LIMIT 1""",  # noqa: S608 - one of two names
+        record[:64],
+        sha256[:64],
+    )
+    return bytes(found["picture"]) if found else None

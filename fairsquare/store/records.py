@@ -35,6 +35,14 @@ def find_record(connection: Connection, sha256: str) -> str:
     return str(found["body"])
 
 
+def job_of(connection: Connection, sha256: str) -> str | None:
+    """Return the number, here, of the job of which a record is kept; None where it is not."""
+    found = row(
+        connection, "SELECT j.number FROM record r JOIN job j ON j.id = r.job_id WHERE r.sha256 = %s", sha256[:64]
+    )
+    return str(found["number"]) if found else None
+
+
 def records_of(connection: Connection, job_id: int) -> list[dict[str, Any]]:
     """Return the records made of a job, the newest first: sha256, who and when."""
     found = rows(

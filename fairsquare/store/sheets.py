@@ -26,10 +26,20 @@ class StoredSheet(NamedTuple):
     accepted_at: str
 
 
-def accept_sheet(connection: Connection, job_id: int, sheet: Sheet, said: Said, source: str, person_id: int) -> int:
-    """Keep a sheet as the next version of the job's and return that version."""
-    last = row(connection, "SELECT MAX(version) AS last FROM sheet WHERE job_id = %s FOR UPDATE", job_id)
-    version = int((last or {}).get("last") or 0) + 1
+def accept_sheet(
+    connection: Connection,
+    job_id: int,
+    sheet: Sheet,
+    said: Said,
+    source: str,
+    person_id: int,
+    *,
+    version: int | None = None,
+) -> int:
+    """Keep a sheet as the next version of the job's, or as the `version` that it was elsewhere, and return that version."""
+    if version is None:
+        last = row(connection, "SELECT MAX(version) AS last FROM sheet WHERE job_id = %s FOR UPDATE", job_id)
+        version = int((last or {}).get("last") or 0) + 1
     sheet_id = insert(
         connection,
         """INSERT INTO sheet (job_id, version, name, construction, tolerance_mm, build_sigma_mm, source, accepted_by,

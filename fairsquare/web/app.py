@@ -13,6 +13,7 @@ from starlette.types import Receive, Scope, Send
 
 from fairsquare import __version__
 from fairsquare.actions import Desk
+from fairsquare.api.carrying import router as api_carrying_router
 from fairsquare.api.cuts import router as api_cuts_router
 from fairsquare.api.damage import router as api_damage_router
 from fairsquare.api.finishing import router as api_finishing_router
@@ -84,6 +85,16 @@ class _OwnFiles(StaticFiles):
         return response
 
 
+def desk_for(settings: Settings, database: Database) -> Desk:
+    """Return the desk of this installation over a database."""
+    return Desk(
+        database,
+        software=f"Fair Square {__version__}",
+        workshop=settings.workshop,
+        number_prefix=settings.number_prefix,
+    )
+
+
 def create_app(settings: Settings, database: Database) -> FastAPI:
     """Return the application over a database."""
     app = FastAPI(
@@ -99,12 +110,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.state.findings = Kept[tuple[Finding, ...]](most=200)
     app.state.checks = Kept[RecordCheck](most=200)
     app.state.papers = Papers()
-    app.state.desk = Desk(
-        database,
-        software=f"Fair Square {__version__}",
-        workshop=settings.workshop,
-        number_prefix=settings.number_prefix,
-    )
+    app.state.desk = desk_for(settings, database)
     app.state.yard = PracticeYard(app.state.desk)
     for module in (
         sign_in,
@@ -150,6 +156,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.include_router(api_finishing_router)
     app.include_router(api_floor_router)
     app.include_router(api_tools_router)
+    app.include_router(api_carrying_router)
     app.include_router(api_supplements_router)
     app.include_router(api_pulls_router)
     app.include_router(api_practice_router)

@@ -8,9 +8,9 @@ import structlog
 from starlette.datastructures import MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-LARGEST_BODY, LARGEST_PHOTO = 8 * 1024 * 1024, 64 * 1024 * 1024
-PHOTOS = "/photos"
-"""Where photos are sent: these may be larger than anything else."""
+LARGEST_BODY, LARGEST_PHOTO, LARGEST_JOB = 8 * 1024 * 1024, 64 * 1024 * 1024, 256 * 1024 * 1024
+PHOTOS, JOBS = "/photos", "/jobs/files"
+"""Where photos, and whole jobs, are sent: these may be larger than anything else."""
 _DISCARD_UP_TO = 512 * 1024 * 1024
 
 HEADERS = {
@@ -79,7 +79,7 @@ class AroundRequests:
 
 
 class LimitBody:
-    """ASGI middleware: what is sent may be 8 MB, a photo 64 MB; more is read to its end, thrown away, and answered with 413."""
+    """ASGI middleware: what is sent may be 8 MB, a photo 64, a whole job 256; more is read to its end and answered with 413."""
 
     def __init__(self, app: ASGIApp, too_large: ASGIApp) -> None:
         self._app, self._too_large = app, too_large
@@ -117,4 +117,6 @@ class LimitBody:
 
 
 def _largest(scope: Scope) -> int:
+    if scope["path"].endswith(JOBS):
+        return LARGEST_JOB
     return LARGEST_PHOTO if scope["path"].endswith(PHOTOS) else LARGEST_BODY

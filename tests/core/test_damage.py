@@ -66,6 +66,40 @@ def test_the_onset_is_the_least_of_a_search_written_anew(one) -> None:
     assert misfit(found, d, v, onset.low_mm, 1) == pytest.approx(onset.chi2 + 3.84, abs=1e-4)
 
 
+@pytest.mark.parametrize("seed", range(6))
+def test_what_rounding_does_to_the_readings_does_nothing_to_the_onset(one, seed) -> None:
+    # A record is worked out anew on other machines, whose linear algebra rounds otherwise, and has to agree to 1e-9.
+    chance = np.random.default_rng(seed)
+    body = one.request.model_dump(mode="json")
+    for point in body["points"].values():
+        point["xyz"] = [v * (1 + 4e-15 * chance.standard_normal()) for v in point["xyz"]]
+    onset, shaken = (
+        read_damage(request).ends["front"].onset for request in (one.request, ReadDamage.model_validate(body))
+    )
+    assert shaken.at_mm == pytest.approx(onset.at_mm, rel=1e-10)
+    assert (shaken.low_mm, shaken.high_mm) == (
+        pytest.approx(onset.low_mm, rel=1e-10),
+        pytest.approx(onset.high_mm, rel=1e-10),
+    )
+
+
+def test_where_an_onset_could_lie_anywhere_in_a_stretch_it_is_the_place_nearest_the_middle() -> None:
+    # One station moved: wherever it began between that and the one before, slopes fit as well. χ² is flat to rounding.
+    points = [Point(code=f"P{k}", xyz=(600.0 * k, 400.0, 0.0), reference=k == 0, member="rail") for k in range(4)]
+    flat = Sheet(name="rail", construction="unibody", points=tuple(points))
+    for seed in range(4):
+        chance = np.random.default_rng(seed)
+        measured = {
+            point.code: MeasuredPoint(
+                xyz=tuple(np.array(point.xyz) * (1 + 1e-15 * chance.standard_normal(3)) + (0, 9.0 * (k == 3), 0)),
+                covariance=tuple(map(tuple, 0.09 * np.eye(3))),
+            )
+            for k, point in enumerate(points)
+        }
+        onset = read_damage(ReadDamage(sheet=flat, points=measured)).ends["front"].onset
+        assert onset.at_mm == pytest.approx(1200.0, abs=1e-6)
+
+
 def test_the_rear_is_the_front_seen_from_behind(one) -> None:
     """A structure turned end for end gives the same onset, mirrored, and the same mash."""
 

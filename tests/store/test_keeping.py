@@ -2,7 +2,6 @@
 
 import gzip
 import os
-import secrets
 from urllib.parse import urlsplit
 
 import pytest
@@ -14,16 +13,7 @@ from fairsquare.service.keeping import KeepingFault, back_up, bring_back, record
 from fairsquare.store import records
 from fairsquare.store.database import Database, execute
 from fairsquare.store.jobs import JobDetails
-from tests.conftest import by_admin, key
-
-
-@pytest.fixture
-def empty(mariadb):
-    """An empty installation: a database without a table."""
-    whole, name = mariadb._own_database(), f"test_{secrets.token_hex(4)}"
-    by_admin(whole, f"CREATE DATABASE {name}")
-    yield urlsplit(whole)._replace(path=f"/{name}").geturl()
-    by_admin(whole, f"DROP DATABASE {name}")
+from tests.conftest import key
 
 
 @pytest.fixture(scope="module")

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.optimize import brentq, minimize_scalar
+from scipy.optimize import brentq
 from scipy.stats import chi2
 
 from fairsquare.core.damage.deviations import Deviations, Floats, series_of
@@ -16,6 +16,9 @@ _RISE = 3.84
 """χ² rises by this to either end of the interval: one unknown, 95 %."""
 _STEP_MM, _MOST_STEPS = 1.0, 600
 _NEAREST_MM = 1e-6
+_ROUNDING = 1e-10
+_EXACT_MM = 1e-11
+"""A least χ² is flat: by its values it would be found to a few 1e-8 of itself; by its rise to the last digits, on any machine."""
 
 
 class Onset(Model):
@@ -43,17 +46,26 @@ class _Stretch:
 
     def misfit(self, u: Floats) -> Floats:
         """Return χ² for onsets `u` (t,), shape (t,)."""
-        w = np.maximum(self.end - u, _NEAREST_MM)[:, None]
-        b = self.b[0] + w * self.b[1]
-        n = self.n[0] + w[:, :, None] * self.n[1] + (w**2)[:, :, None] * self.n[2]
-        scale = 1 / np.sqrt(np.einsum("tkk->tk", n))
-        scaled = n * scale[:, :, None] * scale[:, None, :]
-        found = np.linalg.solve(scaled, (b * scale)[:, :, None])[:, :, 0]
-        return np.asarray(self.still - np.einsum("tk,tk->t", found, b * scale))
+        slopes, b = self._slopes(np.maximum(self.end - u, _NEAREST_MM))
+        return np.asarray(self.still - np.einsum("tk,tk->t", slopes, b))
 
     def one(self, u: float) -> float:
         """Return χ² for one onset."""
         return float(self.misfit(np.array([u]))[0])
+
+    def rise(self, u: float) -> float:
+        """Return by how much χ² rises with the onset, per mm: with slopes s = N⁻¹b, that of bᵀs by w, which is 2 b′ᵀs − sᵀN′s."""
+        w = max(self.end - u, _NEAREST_MM)
+        s = self._slopes(np.array([w]))[0][0]
+        return float(2 * self.b[1] @ s - s @ (self.n[1] + 2 * w * self.n[2]) @ s)
+
+    def _slopes(self, w: Floats) -> tuple[Floats, Floats]:
+        """Return the slopes for `w` (t,), and the right side of their normal equations, both of shape (t, slopes)."""
+        b = self.b[0] + w[:, None] * self.b[1]
+        n = self.n[0] + w[:, None, None] * self.n[1] + (w**2)[:, None, None] * self.n[2]
+        scale = 1 / np.sqrt(np.einsum("tkk->tk", n))
+        scaled = n * scale[:, :, None] * scale[:, None, :]
+        return np.linalg.solve(scaled, (b * scale)[:, :, None])[:, :, 0] * scale, b
 
 
 def find_onset(found: Deviations, middle_mm: float, ahead: int) -> Onset | None:
@@ -109,14 +121,18 @@ def _stretches(found: Deviations, beyond: Floats, weights: Floats, still: float)
 
 
 def _least(stretches: list[_Stretch], grids: list[Floats], values: list[Floats]) -> tuple[float, float]:
-    """Return the onset of the least χ², and that."""
-    number = int(np.argmin([float(own.min()) for own in values]))
+    """Return the onset of the least χ², and that; of several as good, within what rounding does, the one nearest the middle."""
+    same = _ROUNDING * max(stretches[0].still, 1.0)
+    limit = min(float(own.min()) for own in values) + same
+    number = next(k for k, own in enumerate(values) if own.min() <= limit)
     stretch, grid, own = stretches[number], grids[number], values[number]
-    at = int(np.argmin(own))
-    sides = (float(grid[max(at - 1, 0)]), float(grid[min(at + 1, len(grid) - 1)]))
-    finer = minimize_scalar(stretch.one, bounds=sides, method="bounded", options={"xatol": 1e-7})
-    if finer.fun < own[at]:
-        return float(finer.x), float(finer.fun)
+    at = int(np.flatnonzero(own <= limit)[0])
+    before, after = max(at - 1, 0), min(at + 1, len(grid) - 1)
+    hollow = all(own[k] > own[at] + same for k in (before, after) if k != at)
+    if hollow and stretch.rise(grid[before]) < 0 < stretch.rise(grid[after]):
+        finer = float(brentq(stretch.rise, grid[before], grid[after], xtol=_EXACT_MM))
+        if stretch.one(finer) <= own[at]:
+            return finer, stretch.one(finer)
     return float(grid[at]), float(own[at])
 
 
@@ -131,4 +147,4 @@ def _first(walked: Iterable[tuple[_Stretch, Floats, Floats]], limit: float, plac
 
 
 def _crossing(misfit: Callable[[float], float], outside: float, inside: float, limit: float) -> float:
-    return float(brentq(lambda u: misfit(u) - limit, outside, inside, xtol=1e-7))
+    return float(brentq(lambda u: misfit(u) - limit, outside, inside, xtol=_EXACT_MM))

@@ -75,8 +75,8 @@ _USUAL_TAKES = (
 class ShopSaid(Model):
     """The shop as its people describe it. `week`: the stretches of each day from Monday on.
 
-    `units` are those in which lengths are shown to who chose none; `time_zone` is that of the shop's clock (empty: as the server was
-    told); `products` are what it bonds, seals and paints with, as their labels say.
+    `units` are those in which lengths are shown to who chose none; `time_zone` is that of the shop's clock (empty: as the server
+    was told); `products` are what it bonds, seals and paints with, as their labels say.
     """
 
     week: Many[Many[Stretch]] = (_USUAL_DAY,) * 5 + ((),) * 2

@@ -43,8 +43,8 @@ def as_json(request: Request, code: str) -> Response:
 @router.get("/handover/{code}/record.zip")
 def as_archive(request: Request, code: str) -> Response:
     """Return the record with its photos."""
-    _, body = _linked(request, code)
-    archive = record_archive(body, handover.photos_of(desk_of(request), body))
+    linked, body = _linked(request, code)
+    archive = record_archive(body, handover.photos_of(desk_of(request), linked.sha256, body))
     return _private(download(archive, "application/zip", file_name(body, "zip")))
 
 
@@ -60,11 +60,11 @@ def as_pdf(request: Request, code: str, whole: bool = False) -> Response:
 @router.get("/handover/{code}/photos/{photo}.jpg")
 def photo(request: Request, code: str, photo: int, small: bool = False) -> Response:
     """Return a photo of the record, and no other of the job."""
-    _, body = _linked(request, code, of_page=True)
-    loaded = json.loads(body)
-    if photo not in {one["id"] for one in loaded["photos"]}:
+    linked, body = _linked(request, code, of_page=True)
+    wanted = {one["id"]: one["sha256"] for one in json.loads(body)["photos"]}.get(photo)
+    if wanted is None:
         raise NoSuchLink
-    picture = desk_of(request).database.run(lambda c: photos.photo_bytes(c, loaded["number"], photo, small=small))
+    picture = desk_of(request).database.run(lambda c: photos.recorded_photo(c, linked.sha256, wanted, small=small))
     if picture is None:
         raise NoSuchLink
     return Response(picture, media_type="image/jpeg", headers=_PRIVATE)

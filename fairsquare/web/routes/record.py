@@ -1,5 +1,6 @@
 """The record: made from the job as it stands, and kept; as a page, PDF, JSON and CSV."""
 
+import datetime
 import hashlib
 import json
 from concurrent.futures import Future
@@ -7,7 +8,7 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from fairsquare.actions import handover
+from fairsquare.actions import JobView, carrying, handover
 from fairsquare.actions.spine import spine
 from fairsquare.core.done import COUPON_ENDS, LOOKS, OUTSIDES
 from fairsquare.core.errors import FairSquareError, Refused
@@ -17,7 +18,7 @@ from fairsquare.core.release.record import JobRecord, facts_of
 from fairsquare.core.weld.job import seam_states
 from fairsquare.drawings.structure import plan_and_sides
 from fairsquare.files.records import RecordCheck, check_record, record_archive, record_as_csv
-from fairsquare.store import records
+from fairsquare.store import came, records
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
@@ -54,6 +55,17 @@ def close(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
     return go_to("/" if closed else job_path(number, "record"))
 
 
+@router.get("/jobs/{number}/file")
+def whole_job(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Return the whole job as one file, for another shop; a record of it as it stands is made with it."""
+    try:
+        made = carrying.carry_out(desk_of(request), session.person, number)
+    except FairSquareError as fault:
+        return _page(request, session, number, fault=fault)
+    day = datetime.datetime.now(datetime.UTC).strftime("%Y%m%d-%H%M")
+    return download(made, "application/zip", f"{number}-{day}.job.zip")
+
+
 @router.get("/records/{sha256}.json", dependencies=[Depends(signed_in)])
 def as_json(request: Request, sha256: str) -> Response:
     """Return a record to the byte as it was made."""
@@ -72,7 +84,7 @@ def as_csv(request: Request, sha256: str) -> Response:
 def as_archive(request: Request, sha256: str) -> Response:
     """Return a record with its photos; `fairsquare verify` checks both."""
     body = _body(request, sha256)
-    archive = record_archive(body, handover.photos_of(desk_of(request), body))
+    archive = record_archive(body, handover.photos_of(desk_of(request), sha256, body))
     return download(archive, "application/zip", file_name(body, "zip"))
 
 
@@ -91,7 +103,7 @@ def paper(request: Request, sha256: str, session: Session = Depends(signed_in)) 
     body = _body(request, sha256)
 
     def page() -> Response:
-        view = desk_of(request).view(record_of(body).number)
+        view = _job_of(request, sha256)
         return render(
             request,
             "paper.html",
@@ -114,7 +126,7 @@ def show_record(request: Request, sha256: str, session: Session = Depends(signed
     """Show a record as a page, with the check of its checksum and its figures."""
     body = _body(request, sha256)
     record = record_of(body)
-    view = desk_of(request).view(record.number)
+    view = _job_of(request, sha256)
     return render(
         request,
         "record_page.html",
@@ -240,7 +252,7 @@ def withdraw(request: Request, number: str, own: int, form: Form = Depends(sent_
 def left_out(request: Request, sha256: str, session: Session = Depends(signed_in)) -> Response:
     """Show what was knowingly left out of tolerance or unrepaired."""
     record = record_of(_body(request, sha256))
-    view = desk_of(request).view(record.number)
+    view = _job_of(request, sha256)
     return render(
         request,
         "left_out.html",
@@ -252,6 +264,12 @@ def left_out(request: Request, sha256: str, session: Session = Depends(signed_in
         back=f"/records/{sha256}",
         **record_context(record),
     )
+
+
+def _job_of(request: Request, sha256: str) -> JobView:
+    """Return the job, as it is numbered here, of which a record is kept."""
+    desk = desk_of(request)
+    return desk.view(desk.database.run(lambda c: records.job_of(c, sha256)) or "")
 
 
 def _page(
@@ -277,6 +295,7 @@ def _page(
         spine=spine(view),
         at="record",
         made=made,
+        came=desk_of(request).database.run(lambda c: came.came_from(c, view.job.id)),
         made_labels={one["sha256"]: f"{one['at'][:16].replace('T', ' ')} UTC, {one['sha256'][:8]}…" for one in made},
         links=links,
         link=str(request.url_for("show_handover", code=code)) if code else None,

@@ -5,6 +5,7 @@ from typing import Any, cast
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import ValidationError
 
+from fairsquare.actions import carrying
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import SafetyAnswer
@@ -41,6 +42,19 @@ def open_job(request: Request, form: Form = Depends(sent_form)) -> Response:
     except FairSquareError as fault:
         return render(request, "new_job.html", form.session, fault=fault, typed=form.typed(), **_CHOICES)
     return go_to(job_path(number, "take-in"))
+
+
+@router.post("/jobs/files")
+def job_from_file(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Take a job in that came from another shop as a file."""
+    try:
+        sent = form.file("file")
+        if sent is None:
+            raise Refused("Choose the file of the job.", field="file", value="")
+        number = carrying.carry_in(desk_of(request), form.session.person, form.key, sent[1])
+    except FairSquareError as fault:
+        return render(request, "new_job.html", form.session, fault=fault, **_CHOICES)
+    return go_to(job_path(number, "record"))
 
 
 @router.get("/vin")

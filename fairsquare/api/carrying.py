@@ -1,0 +1,33 @@
+"""A whole job as one file, out and in."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Body, Header, Response
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import Request
+
+from fairsquare.actions import carrying
+from fairsquare.api.doors import At, By
+from fairsquare.api.models import Given
+
+router = APIRouter(prefix="/api/v1", tags=["jobs"])
+
+
+@router.get("/jobs/{number}/file", response_class=Response)
+def whole_job(number: str, desk: At, person: By) -> Response:
+    """Return a job with its records and photos as a ZIP archive that another shop reads and checks."""
+    return Response(carrying.carry_out(desk, person, number), media_type="application/zip")
+
+
+@router.post("/jobs/files", status_code=201)
+async def job_from_file(
+    request: Request,
+    desk: At,
+    person: By,
+    request_key: Annotated[str, Header(description="a key of your own, new for each file")],
+    body: Annotated[bytes, Body(media_type="application/zip", description="the file, as it was made")],
+) -> Given:
+    """Take a job in from a file that is whole; the answer names it as it is numbered here."""
+    del body
+    content = await request.body()
+    return Given(number=await run_in_threadpool(carrying.carry_in, desk, person, request_key, content))

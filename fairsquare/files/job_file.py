@@ -1,0 +1,197 @@
+"""A whole job as one file: a ZIP of everything recorded of it, its records and photos, with a list of their SHA-256.
+
+`manifest.json` names every other member with its SHA-256 and carries one over its own canonical form (RFC 8785). `job.json` holds
+what was taken in and every fact; `record.json` is the record of the job as it stood when the file was made, whose figures follow
+from its readings; `records/` holds those that were made before, `photos/` the photos by their ids. Who reads the file needs
+nothing of the shop that made it.
+"""
+
+import hashlib
+import io
+import json
+import zipfile
+import zlib
+from typing import Any, Literal, NamedTuple
+
+import rfc8785
+from pydantic import Field, ValidationError
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.facts import JobFacts
+from fairsquare.core.model import Model
+from fairsquare.core.release.record import JobRecord, facts_of
+from fairsquare.core.who import Who
+from fairsquare.files.records import check_record
+
+FORMAT: Literal["fairsquare-job/1"] = "fairsquare-job/1"
+MANIFEST, JOB, RECORD = "manifest.json", "job.json", "record.json"
+MOST_MEMBERS, MOST_BYTES = 4_000, 1 << 30
+
+
+class Manifest(Model):
+    """What a job file holds: who made it where, and the SHA-256 of each of its members."""
+
+    format: Literal["fairsquare-job/1"]
+    software: str
+    workshop: str
+    made: Who
+    number: str
+    members: dict[str, str]
+    sha256: str
+
+
+class JobBody(Model):
+    """What was taken in, how the sheet was typed, and everything recorded of the job."""
+
+    details: dict[str, str | int | None]
+    opened_by: str
+    opened_at: str
+    sheet_said: dict[str, tuple[str, str, str]] = Field(default_factory=dict)
+    sheet_source: str = ""
+    facts: JobFacts
+
+
+class JobFile(NamedTuple):
+    """A job file that was found whole: its list, the job, its records by SHA-256, the one it was made with last, and its photos."""
+
+    manifest: Manifest
+    body: JobBody
+    records: dict[str, str]
+    photos: dict[int, bytes]
+
+
+def job_file(
+    body: JobBody,
+    record: str,
+    earlier: dict[str, str],
+    photos: dict[int, bytes],
+    *,
+    software: str,
+    workshop: str,
+    made: Who,
+) -> bytes:
+    """Return a job as a file. `record` is the one of the job as it stands; `earlier` those before it, by SHA-256."""
+    members = {
+        JOB: rfc8785.dumps(body.model_dump(mode="json")),
+        RECORD: record.encode(),
+        **{f"records/{sha256}.json": text.encode() for sha256, text in earlier.items()},
+        **{f"photos/{number}.jpg": picture for number, picture in sorted(photos.items())},
+    }
+    manifest: dict[str, Any] = {
+        "format": FORMAT,
+        "software": software,
+        "workshop": workshop,
+        "made": made.model_dump(mode="json"),
+        "number": body.facts.number,
+        "members": {name: hashlib.sha256(content).hexdigest() for name, content in members.items()},
+    }
+    manifest["sha256"] = _own_sha256(manifest)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name, content in {MANIFEST: rfc8785.dumps(manifest), **members}.items():
+            packed = zipfile.ZIP_STORED if name.startswith("photos/") else zipfile.ZIP_DEFLATED
+            archive.writestr(zipfile.ZipInfo(name, date_time=(2000, 1, 1, 0, 0, 0)), content, compress_type=packed)
+    return out.getvalue()
+
+
+def read_job_file(content: bytes) -> JobFile:
+    """Return the job of a file. Raises `Refused`, for the field `file`, for one that is damaged, changed, or none."""
+    members = _unpacked(content)
+    manifest = _manifest(members)
+    _as_listed(manifest, members)
+    record = members.get(RECORD, b"")
+    check = check_record(record)
+    if not check.good or check.sha256 is None:
+        raise _wrong(f"its record is not whole or does not follow: {'; '.join(check.findings)[:300]}")
+    try:
+        body = JobBody.model_validate_json(members[JOB])
+    except (KeyError, ValidationError) as fault:
+        raise _wrong(f"{JOB} cannot be read ({_first(fault)})") from None
+    _one_job(manifest, body, JobRecord.model_validate_json(_without_integrity(record)))
+    photos = {one.id: members.get(f"photos/{one.id}.jpg", b"") for one in body.facts.photos}
+    for one in body.facts.photos:
+        if hashlib.sha256(photos[one.id]).hexdigest() != one.sha256:
+            raise _wrong(f"photo {one.id}, {one.name}, is missing or another one")
+    earlier = {
+        name.removeprefix("records/").removesuffix(".json"): text.decode()
+        for name, text in members.items()
+        if name.startswith("records/")
+    }
+    for sha256, text in earlier.items():
+        before = check_record(text.encode())
+        if not before.whole or before.sha256 != sha256:
+            raise _wrong(f"an earlier record, {sha256[:12]}, is not whole: {'; '.join(before.findings)[:300]}")
+    return JobFile(manifest, body, {**earlier, check.sha256: record.decode()}, photos)
+
+
+def _unpacked(content: bytes) -> dict[str, bytes]:
+    try:
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            entries = archive.infolist()
+            if len(entries) > MOST_MEMBERS or sum(one.file_size for one in entries) > MOST_BYTES:
+                raise _wrong("it holds more than any job does")
+            if len({one.filename for one in entries}) != len(entries):
+                raise _wrong("a member is in it twice")
+            return {one.filename: archive.read(one) for one in entries}
+    except (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, OSError, ValueError):
+        raise Refused(
+            "This is no job file, or it is damaged: have it sent again.", field="file", value=len(content)
+        ) from None
+
+
+def _manifest(members: dict[str, bytes]) -> Manifest:
+    if MANIFEST not in members:
+        raise Refused("This is no job file of Fair Square: it has no list of what it holds.", field="file")
+    try:
+        said = json.loads(members[MANIFEST])
+        form = said.get("format") if isinstance(said, dict) else None
+        if isinstance(form, str) and form.startswith("fairsquare-job/") and form != FORMAT:
+            raise _wrong(
+                f"it is of version {form.removeprefix('fairsquare-job/')[:8]}, and this Fair Square reads version 1"
+            )
+        manifest = Manifest.model_validate_json(members[MANIFEST])
+    except (ValidationError, ValueError, RecursionError) as fault:
+        raise _wrong(f"its list cannot be read ({_first(fault)})") from None
+    if _own_sha256({name: value for name, value in said.items() if name != "sha256"}) != manifest.sha256:
+        raise _wrong("its list was changed after it was made")
+    return manifest
+
+
+def _as_listed(manifest: Manifest, members: dict[str, bytes]) -> None:
+    for name, sha256 in manifest.members.items():
+        if name not in members:
+            raise _wrong(f"{name} is missing")
+        if hashlib.sha256(members[name]).hexdigest() != sha256:
+            raise _wrong(f"{name} was changed after it was made")
+    added = next((name for name in members if name not in manifest.members and name != MANIFEST), None)
+    if added is not None:
+        raise _wrong(f"{added[:80]} was added after it was made")
+
+
+def _one_job(manifest: Manifest, body: JobBody, record: JobRecord) -> None:
+    """Raise `Refused` unless the job's facts are those from which its record's figures follow."""
+    recorded, told = facts_of(record), body.facts
+    for name in JobRecord.model_fields:
+        if name in JobFacts.model_fields and getattr(recorded, name) != getattr(told, name):
+            raise _wrong(f"its {name.replace('_', ' ')} are not those of its record")
+    if manifest.number != record.number:
+        raise _wrong(f"it says it is {manifest.number[:20]}, and its record {record.number}")
+
+
+def _without_integrity(record: bytes) -> str:
+    return json.dumps({name: value for name, value in json.loads(record).items() if name != "integrity"})
+
+
+def _own_sha256(manifest: dict[str, Any]) -> str:
+    return hashlib.sha256(rfc8785.dumps(manifest)).hexdigest()
+
+
+def _first(fault: Exception) -> str:
+    if isinstance(fault, ValidationError):
+        one = fault.errors(include_url=False)[0]
+        return f"{'.'.join(str(part) for part in one['loc'])}: {one['msg']}"
+    return str(fault)[:80]
+
+
+def _wrong(words: str) -> Refused:
+    return Refused(f"This job file is not taken: {words}.", field="file")

@@ -1,0 +1,51 @@
+"""A whole job out of an installation into a file, and from a file into one, by the command line."""
+
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from fairsquare.actions import Desk, carrying
+from fairsquare.service.keeping import KeepingFault, database_at
+from fairsquare.settings import Settings
+from fairsquare.store import people
+from fairsquare.store.database import Database
+from fairsquare.store.migrate import migrate
+from fairsquare.store.people import Person
+from fairsquare.web.app import desk_for
+
+
+def export_to(folder: Path, number: str, file: Path, name: str) -> str:
+    """Write a job into a file, and say what was written. Raises `FairSquareError`; a file that is there stays as it is."""
+    if file.exists():
+        raise KeepingFault(f"{file} is there already: give another name, it is not written over.", field="file")
+    with _at(folder, name) as (desk, person):
+        content = carrying.carry_out(desk, person, number)
+    try:
+        file.write_bytes(content)
+    except OSError as fault:
+        raise KeepingFault(f"{file} cannot be written: {fault.strerror}.", field="file") from None
+    return f"{number} in {file}, {len(content) / 1e6:.1f} MB"
+
+
+def import_from(folder: Path, file: Path, name: str) -> str:
+    """Take a job in from a file, and say under which number. Raises `FairSquareError`."""
+    with _at(folder, name) as (desk, person):
+        number = carrying.carry_in(desk, person, secrets.token_urlsafe(18), file.read_bytes())
+        came = desk.view(number).job.came
+    return f"whole, and its figures follow from its readings: {number} here, {came}"
+
+
+@contextmanager
+def _at(folder: Path, name: str) -> Iterator[tuple[Desk, Person]]:
+    settings = Settings()
+    with database_at(folder) as url:
+        migrate(url)
+        database = Database(url, 2)
+        try:
+            found = next((one for one in database.run(people.people) if one["name"] == name and one["active"]), None)
+            if found is None:
+                raise KeepingFault(f"Nobody signs in as {name}.", field="name", value=name)
+            yield desk_for(settings, database), Person(found["id"], found["name"], found["full_name"], found["role"])
+        finally:
+            database.close()

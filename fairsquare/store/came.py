@@ -1,0 +1,55 @@
+"""Jobs that came from another shop as a file."""
+
+from typing import NamedTuple
+
+from fairsquare.core.facts import JobFacts
+from fairsquare.core.who import Who
+from fairsquare.files.job_file import JobFile, Manifest
+from fairsquare.store.database import Connection, execute, row, who
+
+
+class Came(NamedTuple):
+    """Where a job came from: the list of its file, and who took it in when."""
+
+    manifest: Manifest
+    by: Who
+
+
+def keep(connection: Connection, job_id: int, file: JobFile, facts: JobFacts, person_id: int) -> None:
+    """Keep a job's facts as they came."""
+    execute(
+        connection,
+        """INSERT INTO job_came (job_id, sha256, workshop, number, manifest, facts, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        job_id,
+        file.manifest.sha256,
+        file.manifest.workshop[:200],
+        file.manifest.number[:40],
+        file.manifest.model_dump_json(),
+        facts.model_dump_json(),
+        person_id,
+    )
+
+
+def number_of(connection: Connection, sha256: str) -> str | None:
+    """Return the number under which a file was taken in before; None where it was not."""
+    found = row(connection, "SELECT j.number FROM job_came c JOIN job j ON j.id = c.job_id WHERE c.sha256 = %s", sha256)
+    return str(found["number"]) if found else None
+
+
+def came_from(connection: Connection, job_id: int) -> Came | None:
+    """Return where a job came from; None for one of this shop."""
+    found = row(
+        connection,
+        """SELECT c.manifest, c.at, p.full_name, p.role FROM job_came c JOIN person p ON p.id = c.person_id
+           WHERE c.job_id = %s""",
+        job_id,
+    )
+    return Came(Manifest.model_validate_json(found["manifest"]), who(found)) if found else None
+
+
+def facts_of(connection: Connection, job_id: int) -> JobFacts:
+    """Return the facts of a job that came, as they came."""
+    found = row(connection, "SELECT facts FROM job_came WHERE job_id = %s", job_id)
+    assert found is not None
+    return JobFacts.model_validate_json(found["facts"])

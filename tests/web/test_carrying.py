@@ -1,0 +1,212 @@
+"""A whole job as one file: out of one shop, changed on the way in every manner, and into another, where it is read and verified."""
+
+import hashlib
+import io
+import json
+import os
+import zipfile
+
+import httpx
+import pytest
+import rfc8785
+from typer.testing import CliRunner
+
+from fairsquare.cli import app as command_line
+from fairsquare.core.errors import Refused
+from fairsquare.demo.people import SIGN_INS
+from fairsquare.files.job_file import _own_sha256, read_job_file
+from fairsquare.files.records import check_record
+from fairsquare.settings import Settings
+from fairsquare.store import people
+from fairsquare.store.database import Database
+from fairsquare.store.migrate import migrate
+from fairsquare.web.app import create_app
+from tests.conftest import Pages, key
+from tests.web.test_damage import jpeg
+from tests.web.test_job import new_job, read_all, sign, with_references, with_sheet
+
+
+@pytest.fixture(scope="module")
+def job(as_role) -> str:
+    """A job with its set-up signed, one point out, a finding with a photo, hours, a wait, and an earlier record."""
+    ngozi = as_role("technician")
+    number = new_job(ngozi)
+    with_sheet(ngozi, number)
+    with_references(ngozi, number)
+    sign(ngozi, number, "setup_accepted")
+    read_all(ngozi, number, {"F5R": (-9.0, 2.0, 4.0), "F4R": (-5.0, 1.0, 2.0)})
+    ngozi.post(
+        f"/jobs/{number}/photos",
+        files={"photo": ("rail end.jpg", jpeg(), "image/jpeg")},
+        about="job",
+        words="the rail end",
+    )
+    ngozi.post(f"/jobs/{number}/waits", kind="part", words="right rail", asked_of="Ines", due="", station="cuts")
+    ngozi.post(f"/jobs/{number}/record")
+    return number
+
+
+@pytest.fixture(scope="module")
+def file(as_role, job) -> bytes:
+    answer = as_role("technician").http.get(f"/jobs/{job}/file")
+    assert answer.status_code == 200
+    assert f'filename="{job}-' in answer.headers["content-disposition"]
+    return answer.content
+
+
+@pytest.fixture
+def other(empty):
+    """Another shop: its own database, its own people, its own numbers, working in inches."""
+    migrate(empty)
+    database = Database(empty, 4)
+    lead = next(one for one in SIGN_INS if one.role == "lead")
+    database.run(lambda c: people.add_person(c, lead.name, "Somebody Else", "lead", lead.password, demo=True))
+    settings = Settings(database_url=empty, demo=True, workshop="Tern Bay Garage", number_prefix="TB-")
+    yield Pages(create_app(settings, database), lead)
+    database.close()
+
+
+def members(file: bytes) -> dict[str, bytes]:
+    with zipfile.ZipFile(io.BytesIO(file)) as archive:
+        return {name: archive.read(name) for name in archive.namelist()}
+
+
+def packed(found: dict[str, bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name, content in found.items():
+            archive.writestr(name, content)
+    return out.getvalue()
+
+
+def resealed(found: dict[str, bytes]) -> bytes:
+    """The file with its list made anew, as somebody would who wants to hide a change."""
+    manifest = json.loads(found["manifest.json"])
+    del manifest["sha256"]
+    manifest["members"] = {n: hashlib.sha256(c).hexdigest() for n, c in found.items() if n != "manifest.json"}
+    manifest["sha256"] = _own_sha256(manifest)
+    return packed({**found, "manifest.json": rfc8785.dumps(manifest)})
+
+
+def test_another_shop_reads_it_with_all_its_pages_and_verifies_its_records(job, file, other, as_role) -> None:
+    text = other.post("/jobs/files", files={"file": ("a.job.zip", file, "application/zip")})
+    assert "Came from Sandlark Sound Ferries as SL-0001" in text
+    assert "The file was whole and its figures follow from its readings" in text
+    here = "TB-0001"
+    for page in (
+        "measure",
+        "damage",
+        "sheet",
+        "set-up",
+        "walk-round",
+        "hours",
+        "waits",
+        "holds/setup_accepted",
+        "take-in",
+    ):
+        shown = other.get(f"/jobs/{here}/{page}")
+        assert "This job came as a file, as SL-0001 of Sandlark Sound Ferries" in shown, page
+    assert "signed by" in other.get(f"/jobs/{here}/record")
+    own = as_role("technician").http.get(f"/jobs/{job}/measure").text
+    assert own.count("axis-off") == other.get(f"/jobs/{here}/measure").count("axis-off") > 0, "the same figures"
+    assert "right rail" in other.get(f"/jobs/{here}/waits")
+    records = [name for name in members(file) if name.startswith("record")]
+    assert len(records) == 2, "the record of now and the one before"
+    for name in records:
+        sha256 = check_record(members(file)[name]).sha256
+        assert "Whole, and its figures follow from its readings." in other.get(f"/records/{sha256}")
+        archive = other.http.get(f"/records/{sha256}.zip")
+        assert check_record(archive.content).good, "with its photo"
+    assert here not in other.get("/"), "it is not on the floor"
+    assert here in other.get("/?closed=yes&q=Dunlin")
+
+
+def test_nothing_is_added_to_it_and_it_is_not_taken_twice(file, other) -> None:
+    other.post("/jobs/files", files={"file": ("a.job.zip", file, "application/zip")})
+    again = other.post("/jobs/files", files={"file": ("b.job.zip", file, "application/zip")})
+    assert "TB-0001" in again
+    assert "TB-0002" not in other.get("/?closed=yes")
+    for page, fields in (
+        ("readings", {"setup": "1", "call": "f5r 1 2 3"}),
+        ("close", {"closed": "no"}),
+        ("record", {}),
+    ):
+        refused = other.post(f"/jobs/TB-0001/{page}", 409, **fields)
+        assert "came as a file, as SL-0001 of Sandlark Sound Ferries" in refused, page
+    assert "came as a file" in other.get("/jobs/TB-0001/file", 409)
+
+
+def test_it_is_not_taken_where_it_comes_from(as_role, job, file) -> None:
+    refused = as_role("lead").post("/jobs/files", 422, files={"file": ("a.job.zip", file, "application/zip")})
+    assert f"This job is here already: {job} has a record of it" in refused
+    as_role("apprentice").post("/jobs/files", 403, files={"file": ("a.job.zip", file, "application/zip")})
+    assert "Choose the file" in as_role("lead").post("/jobs/files", 422)
+
+
+def facts_changed(found: dict[str, bytes]) -> bytes:
+    body = json.loads(found["job.json"])
+    body["facts"]["readings"][-1]["xyz"][0] += 3.0
+    return resealed({**found, "job.json": rfc8785.dumps(body)})
+
+
+def figures_changed(found: dict[str, bytes]) -> bytes:
+    return resealed({**found, "record.json": found["record.json"].replace(b'"off"', b'"fair"')})
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda f: b"no file at all", "no job file, or it is damaged"),
+        (lambda f: packed(f)[:-200], "no job file, or it is damaged"),
+        (lambda f: packed({n: c for n, c in f.items() if n != "manifest.json"}), "no list of what it holds"),
+        (lambda f: packed({n: c for n, c in f.items() if n != "record.json"}), "record.json is missing"),
+        (lambda f: packed({**f, "job.json": f["job.json"].replace(b"Dunlin", b"Durlin")}), "job.json was changed"),
+        (lambda f: packed({**f, "more.txt": b"x"}), "more.txt was added"),
+        (
+            lambda f: packed({**f, "manifest.json": f["manifest.json"].replace(b"SL-0001", b"SL-0002")}),
+            "list was changed",
+        ),
+        (lambda f: packed({**f, "manifest.json": f["manifest.json"].replace(b"job/1", b"job/9")}), "of version 9"),
+        (facts_changed, "its readings are not those of its record"),
+        (figures_changed, "its record is not whole"),
+        (
+            lambda f: resealed({n: c for n, c in f.items() if not n.startswith("photos/")}),
+            "photo 1, rail end.jpg, is missing",
+        ),
+        (lambda f: resealed({**f, "record.json": b"{}"}), "its record is not whole"),
+        (lambda f: resealed({**f, "job.json": b"[]"}), "job.json cannot be read"),
+        (
+            lambda f: resealed({n: c[:-9] + b"         " if n.startswith("records/") else c for n, c in f.items()}),
+            "an earlier record",
+        ),
+    ],
+)
+def test_a_file_that_was_changed_is_not_taken_and_says_what(file, change, words) -> None:
+    with pytest.raises(Refused, match=words) as caught:
+        read_job_file(change(members(file)))
+    assert caught.value.field == "file"
+
+
+def test_by_the_command_line_and_by_the_api(url, job, server, other, empty, tmp_path) -> None:
+    def run(where: str, *words: str):
+        return CliRunner().invoke(command_line, words, env={**os.environ, "FAIRSQUARE_DATABASE_URL": where})
+
+    out = tmp_path / "a.job.zip"
+    made = run(url, "export", job, str(out), "--as", "ngozi")
+    assert made.exit_code == 0, made.output
+    again = run(url, "export", job, str(out), "--as", "ngozi")
+    assert (again.exit_code, "is there already" in again.output) == (2, True)
+    assert "Nobody signs in as x" in run(empty, "import", str(out), "--as", "x").output
+    back = run(empty, "import", str(out), "--as", "solveig")
+    assert back.exit_code == 0, back.output
+    assert f"{job} of " in back.output
+    api = httpx.Client(base_url=server, timeout=30)
+    lead = next(one for one in SIGN_INS if one.role == "lead")
+    token = api.post("/api/v1/session", json={"name": lead.name, "password": lead.password}).json()["token"]
+    api.headers["authorization"] = f"Bearer {token}"
+    got = api.get(f"/api/v1/jobs/{job}/file")
+    assert read_job_file(got.content).manifest.number == job
+    sent = api.post(
+        "/api/v1/jobs/files", content=got.content, headers={"request-key": key(), "content-type": "application/zip"}
+    )
+    assert (sent.status_code, "is here already" in sent.json()["title"]) == (422, True)

@@ -1,5 +1,6 @@
 """The desk at which a job is worked on: each deed checks who may and what must be so, records it once, and touches the job."""
 
+import datetime
 import json
 from collections.abc import Callable
 from typing import Any, NamedTuple
@@ -18,9 +19,10 @@ from fairsquare.core.moves import MOVES, SIMPLE, Moved
 from fairsquare.core.release.holds import JobState, may_sign
 from fairsquare.core.release.record import make_record
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
+from fairsquare.core.went import JobWent, Past, job_went
 from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
-from fairsquare.store import holds, jobs, measuring, records, sheets, tools
+from fairsquare.store import holds, jobs, measuring, records, sheets, tools, went
 from fairsquare.store.database import Connection, Database, utc
 from fairsquare.store.facts import StateCache, load_facts
 from fairsquare.store.jobs import Job, JobDetails
@@ -71,6 +73,12 @@ class JobView(NamedTuple):
         return current_setup(self.facts)
 
 
+def went_of(facts: JobFacts, job: Job) -> JobWent:
+    """Return how a job went, or goes so far."""
+    now = datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+    return job_went(facts, job.details.vehicle, job.details.construction, now)
+
+
 class Desk:
     """All deeds, over one database. `software` and `workshop` stand in the records."""
 
@@ -78,6 +86,7 @@ class Desk:
         self.database = database
         self.bell = Bell()
         self._cache = StateCache()
+        self._past: tuple[tuple[int, int], dict[int, JobWent], Past] = ((0, 0), {}, Past())
         self.software, self.workshop, self.number_prefix = software, workshop, number_prefix
 
     def view(self, number: str) -> JobView:
@@ -290,6 +299,20 @@ class Desk:
 
         self.in_job(person, key, f"decide {number} {reading}", number, work)
 
+    def past(self) -> Past:
+        """Return the shop's own past: how its released jobs went."""
+
+        def look(connection: Connection) -> Past:
+            mark, seen, jobs_gone = went.mark(connection), self._past[0], self._past[1]
+            if mark == seen:
+                return self._past[2]
+            newer = went.since(connection, seen[1]) if mark[0] > seen[0] else went.since(connection, 0)
+            gone = {**(jobs_gone if mark[0] > seen[0] else {}), **{job: one for _, job, one in newer}}
+            self._past = (mark, gone, Past(gone.values()))
+            return self._past[2]
+
+        return self.database.run(look)
+
     def tools(self) -> tuple[ShopTool, ...]:
         """Return the tools that the shop owns and uses."""
         return self.database.run(tools.shop_tools)
@@ -399,9 +422,11 @@ class Desk:
                     "picture": picture.model_dump(mode="json") if picture and hold != "made_safe" else None,
                 }
             )
-            return {
-                "id": holds.sign(connection, view.job.id, hold, state.evidence, overridden, given, shown, person.id)
-            }
+            signed = holds.sign(connection, view.job.id, hold, state.evidence, overridden, given, shown, person.id)
+            if hold == "released":
+                facts = load_facts(connection, view.job)
+                went.keep(connection, signed, view.job.id, went_of(facts, view.job))
+            return {"id": signed}
 
         self.in_job(person, key, f"sign {number} {hold}", number, work)
 

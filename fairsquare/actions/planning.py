@@ -72,7 +72,7 @@ def plan_day(desk: Desk, person: Person, key: str, zone: ZoneInfo, *, afresh: bo
     going_on = desk.database.run(work.going_on)
     last = None if afresh else desk.database.run(shop.last_plan)
     here = _shop_now(desk, zone, now)
-    jobs = [_job(view, going_on, here.names) for view in views]
+    jobs = [_job(desk, view, going_on, here.names) for view in views]
     plan = _planned(here, jobs, {view.job.number: view.job.revision for view in views}, last[1] if last else None)
     desk.once(person, key, "plan day", lambda connection: {"id": shop.keep_plan(connection, plan, person.id)})
 
@@ -110,12 +110,12 @@ def _shop_now(desk: Desk, zone: ZoneInfo, now: str) -> ShopNow:
     return ShopNow(said.model_copy(update={"hands": hands}), zone, moment, names)
 
 
-def _job(view: JobView, going_on: Sequence[work.OpenWork], names: Mapping[str, str]) -> JobToPlan:
+def _job(desk: Desk, view: JobView, going_on: Sequence[work.OpenWork], names: Mapping[str, str]) -> JobToPlan:
     sign_in = {full: name for name, full in names.items()}
     return JobToPlan(
         view.job.number,
         view.job.details.vehicle,
-        work_on(view),
+        work_on(desk, view),
         waiting(view.facts),
         tuple((one.operation, sign_in.get(one.name, "")) for one in going_on if one.job == view.job.number),
         view.setup is not None,

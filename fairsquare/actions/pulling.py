@@ -1,6 +1,7 @@
 """Deeds of pulling: the rig, how the vehicle is held, the plan, and the steps of a pull on the board."""
 
 import datetime
+from collections.abc import Callable
 from typing import Any, get_args
 
 from fairsquare.actions.desk import Desk, JobView, Unsure
@@ -18,6 +19,7 @@ from fairsquare.core.pull.job import (
     PlanSaid,
     PlanSeen,
     PointCycle,
+    SharePast,
     WorkPull,
     plan_request,
     seen_plan,
@@ -27,6 +29,7 @@ from fairsquare.core.pull.plan import PlanPulls, School, plan_pulls
 from fairsquare.core.pull.setting import Setting, frame_of_setting, pieces_of
 from fairsquare.core.pull.settling import SETTLED, open_settling, stands_free
 from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.went import Past, place_of
 from fairsquare.store import measuring, pulls
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person
@@ -288,11 +291,24 @@ def begin(desk: Desk, person: Person, key: str, number: str, pull: int) -> None:
         alone = PlanSaid(school=plan.plan.school, pulls=(work_pull,))
         played = seen_plan(request, setting, alone).played
         learned = learned_return(view.facts)
-        watched = watched_points(sheet, places_now(view.facts), work_pull, played, 0, learned=learned)
+        past = _past_of(desk.past(), view.job.details.construction, sheet)
+        watched = watched_points(sheet, places_now(view.facts), work_pull, played, 0, learned=learned, past=past)
         body = {"watched": [one.model_dump() for one in watched]}
         return {"id": pulls.note_event(connection, view.job.id, plan.version, pull, "cautions", body, person.id)}
 
     desk.in_job(person, key, f"begin pull {number}", number, work)
+
+
+def _past_of(past: Past, construction: str, sheet: Sheet) -> Callable[[str], SharePast | None]:
+    """Return what the shop's past says of a point, by its code: what came back there on vehicles of that construction."""
+
+    def of(code: str) -> SharePast | None:
+        place = place_of(sheet, code)
+        found = past.share(construction, place)
+        words = f"the {place} of vehicles of construction {construction}"
+        return SharePast(found.mean, found.sigma, found.jobs, words) if found else None
+
+    return of
 
 
 def go_on(

@@ -19,14 +19,15 @@ FORGOTTEN_H = 10.0
 """A clock of work that runs for longer was forgotten: nobody works so long on one thing. Common practice, no source."""
 
 
-def work_on(view: JobView) -> JobWork:
-    """Return the hours of a job as it stands."""
-    return job_work(view.facts, frozenset(hold.name for hold in view.state.holds if hold.status == "closed"))
+def work_on(desk: Desk, view: JobView) -> JobWork:
+    """Return the hours of a job as it stands; those that nobody said are as this shop's own past has them."""
+    closed = frozenset(hold.name for hold in view.state.holds if hold.status == "closed")
+    return job_work(view.facts, closed, desk.past().hour_times)
 
 
-def following(view: JobView) -> JobWork:
+def following(desk: Desk, view: JobView) -> JobWork:
     """Return the hours of a job as they follow from it, whatever was said of them."""
-    return job_work(view.facts.model_copy(update={"hours": None}))
+    return job_work(view.facts.model_copy(update={"hours": None}), times=desk.past().hour_times)
 
 
 def by_person(view: JobView) -> dict[str, float]:
@@ -62,7 +63,7 @@ def start_work(desk: Desk, person: Person, key: str, number: str, operation: str
     check_may(person, "work")
 
     def begin(connection: Connection, view: JobView) -> dict[str, Any]:
-        _check_operation(view, operation)
+        _check_operation(desk, view, operation)
         work.hold_person(connection, person.id)
         for one in work.going_on(connection, person.id):
             if one.job == number and one.operation == operation:
@@ -113,7 +114,7 @@ def add_work(
     check_may(person, "work")
 
     def add(connection: Connection, view: JobView) -> dict[str, Any]:
-        _check_operation(view, operation)
+        _check_operation(desk, view, operation)
         if not since < until:
             raise Refused("Work ends after it begins.", field="until", value=until)
         if until > now_of(connection):
@@ -154,7 +155,7 @@ def ask_for_gaps(desk: Desk, person: Person, key: str, number: str, names: Seque
     check_may(person, "find more")
 
     def ask(connection: Connection, view: JobView) -> dict[str, Any]:
-        rows = [row for row in work_on(view).gaps if row.name in names]
+        rows = [row for row in work_on(desk, view).gaps if row.name in names]
         if not rows:
             raise Refused("Choose what the payer is to be asked for.", field="row", value=list(names)[:5])
         for row in rows:
@@ -170,8 +171,8 @@ def is_forgotten(one: OpenWork) -> bool:
     return one.seconds > FORGOTTEN_H * 3600
 
 
-def _check_operation(view: JobView, operation: str) -> None:
-    if work_on(view).row(operation) is None:
+def _check_operation(desk: Desk, view: JobView, operation: str) -> None:
+    if work_on(desk, view).row(operation) is None:
         raise Refused(
             f"{operation[:60]} is not among the operations of this job.", field="operation", value=operation[:60]
         )

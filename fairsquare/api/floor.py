@@ -2,7 +2,7 @@
 
 from fastapi import APIRouter, Request
 
-from fairsquare.actions import planning, waiting, working
+from fairsquare.actions import learning, planning, waiting, working
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import (
     Given,
@@ -22,6 +22,7 @@ from fairsquare.api.models import (
 from fairsquare.core.plan.kept import KeptPlan
 from fairsquare.core.plan.operations import WorkRow
 from fairsquare.core.waiting import waiting as waited_for
+from fairsquare.core.went import JobWent
 from fairsquare.settings import Settings
 from fairsquare.store import shop
 
@@ -33,7 +34,7 @@ def hours(number: str, desk: At, person: By) -> HoursShown:
     """Show the hours of a job, the work that was clocked, and what it waits for."""
     del person
     view = desk.view(number)
-    found = working.work_on(view)
+    found = working.work_on(desk, view)
     return HoursShown(
         rows=tuple(_row(row) for row in found.rows),
         found=found.found,
@@ -124,6 +125,20 @@ def say_shop(sent: SayShop, desk: At, person: By) -> Given:
     """Keep what the shop says of itself."""
     planning.say_shop(desk, person, sent.request_key, sent.shop, sent.version)
     return Given(version=sent.version + 1)
+
+
+@router.get("/jobs/{number}/went")
+def job_went(number: str, desk: At, person: By) -> JobWent:
+    """Return how a job went, or goes so far: springback, first set-up against last, hours, waits."""
+    del person
+    return learning.how_it_went(desk.view(number))
+
+
+@router.get("/past")
+def past(desk: At, person: By) -> tuple[JobWent, ...]:
+    """Return how every released job went."""
+    del person
+    return learning.whole_past(desk).jobs
 
 
 @router.get("/day")

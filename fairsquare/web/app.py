@@ -70,6 +70,7 @@ from fairsquare.web.routes import (
     waits,
     walk_round,
     weld,
+    went,
 )
 
 STATIC = Path(__file__).parent / "static"
@@ -141,6 +142,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         fit,
         bond,
         weld,
+        went,
         finish,
         handover,
         record,

@@ -139,6 +139,8 @@ _NOT_PRACTISED = frozenset(
         "hours",
         "work",
         "waits",
+        "went",
+        "file",
     }
 )
 """Pages of a job that practice does not have."""

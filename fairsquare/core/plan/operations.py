@@ -1,6 +1,7 @@
 """The operations of a job as they follow from what was decided and planned, with the hours for each and what comes off for it."""
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from types import MappingProxyType
 from typing import NamedTuple
 
 from fairsquare.core.cut.job import SectionState, section_states
@@ -33,6 +34,38 @@ USUAL_H: dict[str, float] = {
     "panel": 0.5,
 }
 """Hours of one person that stand where nobody said others: for a thing, or for each of a thing. Common practice, no source."""
+OPERATION_KINDS: dict[str, str] = {
+    "safe": "make it safe",
+    "set-up": "set up and clamp",
+    "measure": "measure",
+    "decide": "read and decide",
+    "pull": "pull",
+    "straighten": "straighten",
+    "goes": "goes with a decision",
+    "cut": "cut",
+    "fit": "dry fit and gaps",
+    "bond": "bond",
+    "weld": "weld",
+    "finish": "protect and finish",
+    "prove": "prove and hand over",
+    "part": "take parts off and put them on",
+    "other": "added by hand",
+}
+_BY_WORD = {
+    "Make": "safe",
+    "Set": "set-up",
+    "Measure": "measure",
+    "Read": "decide",
+    "Pull": "pull",
+    "Straighten": "straighten",
+    "Goes": "goes",
+    "Cut": "cut",
+    "Dry": "fit",
+    "Bond": "bond",
+    "Weld": "weld",
+    "Protect": "finish",
+    "Prove": "prove",
+}
 NAME_LETTERS = 40
 
 
@@ -118,14 +151,24 @@ def hours_said(facts: JobFacts) -> HoursSaid:
     return facts.hours.hours if facts.hours else HoursSaid()
 
 
-def job_work(facts: JobFacts, closed: Collection[str] = ()) -> JobWork:
+class Times(NamedTuple):
+    """How many times the usual hours this shop takes for a kind of operation, and in how many jobs that was seen."""
+
+    mean: float
+    jobs: int
+
+
+def job_work(
+    facts: JobFacts, closed: Collection[str] = (), times: Mapping[str, Times] = MappingProxyType({})
+) -> JobWork:
     """Return the hours of a job as it stands: what is to be done, what comes off for it, what was sold and what was worked.
 
-    `closed` are the names of the hold points that are closed.
+    `closed` are the names of the hold points that are closed; `times` what the shop's own past says of each kind of operation: it
+    stands in the place of what is usual, and says so, where nobody said other hours.
     """
     said = hours_said(facts)
     parts = _parts(facts, said)
-    operations = list(_all_operations(facts, said, parts, closed))
+    operations = list(_all_operations(facts, said, parts, closed, times))
     worked = _worked(facts.worked)
     known = {part.id for part in parts}
     asked = tuple(
@@ -153,6 +196,11 @@ def supplement_words(row: WorkRow) -> str:
         tried = f", {row.part.trials} trial fit{'' if row.part.trials == 1 else 's'}" if row.part.trials else ""
         return f"{row.name}: off{'' if row.part.scrap else ' and on again'}{tried}, for {row.why}"
     return f"{row.name}: not in the estimate" if not row.all_sold_h else f"{row.name}: takes longer than was sold"
+
+
+def kind_of(name: str, why: str = "") -> str:
+    """Return which kind of operation it is, for comparing it with those of other jobs."""
+    return "other" if why == "added by hand" else _BY_WORD.get(name.split(" ", 1)[0], "other")
 
 
 def operations_of(facts: JobFacts, closed: Collection[str] = ()) -> tuple[JobOperation, ...]:
@@ -314,7 +362,11 @@ def _times_hung(facts: JobFacts) -> dict[str, int]:
 
 
 def _all_operations(
-    facts: JobFacts, said: HoursSaid, parts: Sequence[PartHours], closed: Collection[str]
+    facts: JobFacts,
+    said: HoursSaid,
+    parts: Sequence[PartHours],
+    closed: Collection[str],
+    times: Mapping[str, Times],
 ) -> Iterator[JobOperation]:
     own = {one.name.casefold(): one for one in said.operations}
     names = {part.id.casefold(): part.id for part in parts}
@@ -324,11 +376,23 @@ def _all_operations(
         other = own.get(one.name.casefold())
         if other is not None and other.left_out:
             continue
+        if other is None or other.hours is None:
+            one = _as_in_the_past(one, times)  # noqa: PLW2901 - the same operation, with hours of this shop
         yield _as_said(one._replace(needs_off=needs), other)
     listed = {one.name.casefold() for one in following}
     for said_one in said.operations:
         if said_one.name.casefold() not in listed and not said_one.left_out:
             yield _as_said(JobOperation(said_one.name, "", said_one.hours or 0.0, "added by hand"), said_one)
+
+
+def _as_in_the_past(one: JobOperation, times: Mapping[str, Times]) -> JobOperation:
+    """Return an operation with the hours that this shop takes for its kind; hours that a decision names are left."""
+    kind = kind_of(one.name, one.why)
+    own = times.get(kind)
+    if own is None or kind == "goes":
+        return one
+    seen = f"{own.mean:.1f} times the usual, as in {_many(own.jobs, 'job')} of this shop"
+    return one._replace(hours=round(one.hours * own.mean, 2), why=f"{one.why}; {seen}")
 
 
 def _as_said(one: JobOperation, said: OperationSaid | None) -> JobOperation:

@@ -1,6 +1,6 @@
 """The pulls of a job: how the vehicle is held and pulled, the plan, and what was done of it, worked out from the facts."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 from typing import Literal, NamedTuple
 
@@ -314,7 +314,7 @@ class Watched(Model):
     """A point that is watched along the pull (`way`, a unit vector): mm from the sheet along it, + the way it goes.
 
     `return_mm` ± `return_sigma_mm` is what it is expected to give back when it is let go, before it has been pulled once: what the
-    frame says, times what the structure `learned` us of that share in the pulls before.
+    frame says, times what the structure `learned` us of that share in the pulls before; `basis` says so in words.
     """
 
     code: Code
@@ -325,6 +325,16 @@ class Watched(Model):
     return_mm: float = FIRST_RETURN.return_mm
     return_sigma_mm: float = FIRST_RETURN.sigma_mm
     learned: float = 1.0
+    basis: str = ""
+
+
+class SharePast(NamedTuple):
+    """What the shop's past says of the share that comes back of what a frame says: mean, sigma, in how many jobs, of what kind."""
+
+    mean: float
+    sigma: float
+    jobs: int
+    of: str
 
 
 class PointCycle(Model):
@@ -359,13 +369,15 @@ def watched_points(
     number: int,
     most: int = 3,
     learned: float | None = None,
+    past: Callable[[str], SharePast | None] = lambda _: None,
 ) -> tuple[Watched, ...]:
     """Return the points that matter most in a pull: those off that it brings farthest on their way home, along the way they go.
 
     Along that way a point is home where it comes nearest to where it belongs: what is across it is for other pulls. A point that
     goes all but across what it is off by is watched along its own way home. Points that a pull hardly brings nearer are not waited
     for. Where it brings none nearer, those that it moves farthest. `learned` is what the
-    structure has given back so far as a share of what the frame said; None: nothing is known of that yet.
+    structure has given back so far as a share of what the frame said; None: nothing is known of that yet, and the shop's `past`
+    tells of a point by its code, where it has one.
     """
     points = points_by_code(sheet)
     free = played.pulls[number].free
@@ -388,7 +400,7 @@ def watched_points(
     ways = ways or homeward
     loaded = played.pulls[number].loaded
     back = {code: max(0.0, float(np.subtract(loaded[code], free[code]) @ way)) for code, way in ways.items()}
-    times, unsure = (1.0, _RETURN_SHARE) if learned is None else (learned, _LEARNED_SHARE)
+    shares = {code: _share(learned, past(code)) for code in ways}
     return tuple(
         Watched(
             code=code,
@@ -396,12 +408,24 @@ def watched_points(
             target_mm=work.past_mm,
             tolerance_mm=_tolerance_along(np.array(tolerances(sheet, points[code])), way),
             was_mm=float(stands[code] @ way),
-            return_mm=times * back[code],
-            return_sigma_mm=max(_RETURN_SIGMA_MM, unsure * back[code]),
-            learned=times,
+            return_mm=shares[code][0] * back[code],
+            return_sigma_mm=max(_RETURN_SIGMA_MM, shares[code][1] * back[code]),
+            learned=shares[code][0],
+            basis=shares[code][2],
         )
         for code, way in list(ways.items())[:most]
     )
+
+
+def _share(learned: float | None, past: SharePast | None) -> tuple[float, float, str]:
+    """Return what comes back as a share of what the frame says, how sure that is, and by what, in words."""
+    if learned is not None:
+        return learned, _LEARNED_SHARE, f"by the frame, times {learned:.2f} as this structure has given back so far"
+    if past is not None:
+        seen = f"{past.jobs} job{'' if past.jobs == 1 else 's'}"
+        words = f"by the frame, times {past.mean:.2f} as {past.of} did in {seen} of this shop"
+        return past.mean, max(past.sigma, _LEARNED_SHARE), words
+    return 1.0, _RETURN_SHARE, "by the frame alone: nothing like it was pulled here before"
 
 
 def _tolerance_along(limits: np.ndarray, way: np.ndarray) -> float:

@@ -41,7 +41,7 @@ def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
     try:
         if asks_for_more(typed):
             return _editor(request, form.session, number, typed=typed)
-        said = hours_typed(typed, working.following(desk.view(number)))
+        said = hours_typed(typed, working.following(desk, desk.view(number)))
         seen = whole(form.text("version"), "version")
         working.say_hours(desk, form.session.person, form.key, number, said, seen)
     except FairSquareError as fault:
@@ -140,7 +140,7 @@ def _page(
 ) -> Response:
     view = desk_of(request).view(number)
     running = [one for one in desk_of(request).database.run(work.going_on) if one.job == number]
-    by, found = working.by_person(view), working.work_on(view)
+    by, found = working.by_person(view), working.work_on(desk_of(request), view)
     return render(
         request,
         "hours.html",
@@ -169,7 +169,7 @@ def _editor(
     typed: dict[str, str] | None = None,
 ) -> Response:
     view: JobView = desk_of(request).view(number)
-    found = working.work_on(view)
+    found = working.work_on(desk_of(request), view)
     if session.person.role == "apprentice":
         fault = fault or Refused("Hours are planned and sold by a technician, a lead or an estimator.", field="role")
     return row_page(

@@ -1,0 +1,135 @@
+"""How jobs went, drawn: points first and last, hours sold against worked, what was waited for, and a shop's past job by job."""
+
+import math
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
+from markupsafe import Markup, escape
+
+from fairsquare.core.measure.conformity import State
+from fairsquare.core.went import WentHours, WentPoint
+from fairsquare.drawings.sign import HALF, marks, square
+
+_WIDE, _LEFT, _RIGHT, _ROW, _TOP = 640.0, 210.0, 70.0, 28.0, 26.0
+_MOST_POINTS, _MOST_ROWS, _LETTERS = 12, 16, 27
+
+
+class DotRow(NamedTuple):
+    """A row of dots: its name, a value for each job, and what is to be expected of the next, low to high, or nothing."""
+
+    name: str
+    values: Sequence[float]
+    expected: tuple[float, float, float] | None
+
+
+def first_and_last(points: Sequence[WentPoint], figure: Callable[[float], str]) -> Markup | None:
+    """Return how far points were off when they were first read and last, the farthest first; `figure` writes mm."""
+    shown = sorted(points, key=lambda one: -one.first_mm)[:_MOST_POINTS]
+    if not shown:
+        return None
+    most = max(max(one.first_mm, one.last_mm) for one in shown) or 1.0
+    parts = []
+    for k, one in enumerate(shown):
+        y = _middle(k)
+        first, last = _along(one.first_mm / most), _along(one.last_mm / most)
+        parts.append(
+            f'{_name(one.code, y)}<path class="w-way" d="M{first:.1f} {y:.1f}H{last:.1f}"/>'
+            f'<g class="sign {_state(one.first)} w-first">{marks(_state(one.first), first, y)}</g>'
+            f'<g class="sign {_state(one.last)}">{marks(_state(one.last), last, y)}</g>'
+            f'<text class="w-figure" x="{_WIDE}" y="{y + 5:.1f}" text-anchor="end">{escape(figure(one.first_mm))} → '
+            f"{escape(figure(one.last_mm))}</text>"
+        )
+    return _drawn(parts, len(shown), f"{len(shown)} points, how far off first and last", home="where it belongs")
+
+
+def hours_by_operation(rows: Sequence[WentHours]) -> Markup | None:
+    """Return hours sold (outline) against worked (solid) by operation, the longest first."""
+    shown = sorted(rows, key=lambda one: -max(one.sold_h, one.worked_h))[:_MOST_ROWS]
+    most = max((max(one.sold_h, one.worked_h) for one in shown), default=0.0)
+    if not most:
+        return None
+    parts = []
+    for k, one in enumerate(shown):
+        y = _middle(k)
+        sold, worked = _along(one.sold_h / most) - _LEFT, _along(one.worked_h / most) - _LEFT
+        over = " over" if one.worked_h > one.sold_h + 0.05 else ""
+        parts.append(
+            f'{_name(one.name, y)}<rect class="w-worked{over}" x="{_LEFT}" y="{y - 6:.1f}" width="{worked:.1f}" height="12"/>'
+            f'<rect class="w-sold" x="{_LEFT}" y="{y - 9:.1f}" width="{max(sold, 0.1):.1f}" height="18"/>'
+            f'<text class="w-figure" x="{_WIDE}" y="{y + 5:.1f}" text-anchor="end">{one.sold_h:.1f} / {one.worked_h:.1f} h</text>'
+        )
+    return _drawn(parts, len(shown), f"{len(shown)} operations, hours sold and worked")
+
+
+def hours_waited(rows: Sequence[tuple[str, float, int]]) -> Markup | None:
+    """Return hours of the clock waited, longest first: what for, hours, how often."""
+    shown = sorted(rows, key=lambda one: -one[1])[:_MOST_ROWS]
+    most = max((hours for _, hours, _ in shown), default=0.0)
+    if not shown:
+        return None
+    parts = []
+    for k, (name, hours, times) in enumerate(shown):
+        y, often = _middle(k), f", {times} times" if times > 1 else ""
+        wide = _along(hours / most) - _LEFT if most else 0.0
+        words = f"{hours / 24:.1f} days" if hours >= 24 else f"{hours:.1f} h"
+        parts.append(
+            f'{_name(name, y)}<rect class="w-wait" x="{_LEFT}" y="{y - 7:.1f}" width="{max(wide, 1):.1f}" height="14"/>'
+            f'<text class="w-figure" x="{_WIDE}" y="{y + 5:.1f}" text-anchor="end">{words}{often}</text>'
+        )
+    return _drawn(parts, len(shown), f"{len(shown)} things waited for")
+
+
+def job_by_job(rows: Sequence[DotRow], usual: str) -> Markup | None:
+    """Return what each job showed, as a number of times the usual on a scale of logarithms, and what is expected of the next."""
+    if not rows:
+        return None
+    every = [value for row in rows for value in row.values] + [
+        end for row in rows if row.expected for end in row.expected
+    ]
+    reach = max(math.log(2.0), *(abs(math.log(max(value, 0.05))) for value in every))
+
+    def at(value: float) -> float:
+        return _along(0.5 + 0.5 * math.log(max(value, 0.05)) / reach)
+
+    parts = [f'<path class="w-usual" d="M{at(1.0):.1f} {_TOP}V{_TOP + _ROW * len(rows):.1f}"/>']
+    for k, row in enumerate(rows):
+        y = _middle(k)
+        parts.append(_name(row.name, y))
+        figure = ""
+        if row.expected:
+            low, mean, high = row.expected
+            parts.append(
+                f'<rect class="w-next" x="{at(low):.1f}" y="{y - 9:.1f}" width="{at(high) - at(low):.1f}" height="18"/>'
+                f'<path class="w-mean" d="M{at(mean):.1f} {y - 11:.1f}v22"/>'
+            )
+            figure = f"× {mean:.2f}"
+        parts += [f'<path class="w-dot" d="{square(at(value), y, HALF - 1)}"/>' for value in row.values]
+        parts.append(f'<text class="w-figure" x="{_WIDE}" y="{y + 5:.1f}" text-anchor="end">{figure}</text>')
+    return _drawn(parts, len(rows), f"{len(rows)} kinds, job by job, times {usual}", home=usual, home_at=at(1.0))
+
+
+def _drawn(parts: Sequence[str], rows: int, label: str, *, home: str = "", home_at: float = _LEFT) -> Markup:
+    high = _TOP + _ROW * rows + 8
+    head = f'<text class="w-home" x="{home_at:.1f}" y="{_TOP - 10}">{escape(home)}</text>' if home else ""
+    line = f'<path class="w-zero" d="M{_LEFT} {_TOP - 4}V{high - 6:.1f}"/>' if home_at == _LEFT else ""
+    return Markup(  # noqa: S704 - every text in it is escaped
+        f'<svg class="went" viewBox="0 0 {_WIDE:g} {high:g}" role="img" aria-label="{escape(label)}">'
+        f"{line}{head}{''.join(parts)}</svg>"
+    )
+
+
+def _middle(k: int) -> float:
+    return _TOP + _ROW * (k + 0.5)
+
+
+def _along(share: float) -> float:
+    return _LEFT + (_WIDE - _LEFT - _RIGHT - 60) * share
+
+
+def _name(words: str, y: float) -> str:
+    short = words if len(words) <= _LETTERS else words[: _LETTERS - 1] + "…"
+    return f'<text class="w-name" x="{_LEFT - 14}" y="{y + 5:.1f}" text-anchor="end">{escape(short)}</text>'
+
+
+def _state(state: str) -> State:
+    return state if state in ("fair", "close", "off") else "unread"  # type: ignore[return-value]

@@ -69,10 +69,13 @@ def _load(url: str) -> None:
         _tell("the data of the last time are kept")
         return
     from fairsquare.demo.load import load
+    from fairsquare.demo.past import load_past
     from fairsquare.service.server import open_desk
 
     desk = open_desk()
-    _tell(f"{len(load(desk, tell=_tell))} demo jobs loaded")
+    loaded = load(desk, tell=_tell)
+    past = load_past(desk) if loaded else []
+    _tell(f"{len(loaded)} demo jobs loaded, and {len(past)} of the past")
     desk.database.close()
 
 

@@ -8,7 +8,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.facts import WaitKind
 from fairsquare.core.waiting import STATIONS_HELD, WAIT_KINDS
 from fairsquare.store import waits
-from fairsquare.store.database import Connection
+from fairsquare.store.database import Connection, now_of
 from fairsquare.store.people import Person
 
 
@@ -23,8 +23,12 @@ def note_wait(
     asked_of: str = "",
     due_at: str = "",
     station: str = "",
+    since: str = "",
 ) -> int:
-    """Note what a job waits for, and return its id. `due_at` is UTC, ISO 8601; empty where nobody knows. Raises `Refused`."""
+    """Note what a job waits for, and return its id.
+
+    `due_at` and `since` are UTC, ISO 8601; empty where nobody knows until when, and where it begins now. Raises `Refused`.
+    """
     check_may(person, "note wait")
     words, asked_of = " ".join(words.split()), " ".join(asked_of.split())
     if kind not in WAIT_KINDS:
@@ -38,7 +42,9 @@ def note_wait(
     _check_asked(asked_of)
 
     def keep(connection: Connection, view: JobView) -> dict[str, Any]:
-        wait = waits.note(connection, view.job.id, kind, words, station, person.id)
+        if since and since > now_of(connection):
+            raise Refused("It waits from now on, or since a time that is past.", field="since", value=since)
+        wait = waits.note(connection, view.job.id, kind, words, station, person.id, _plain(since))
         waits.say(connection, wait, asked_of, _plain(due_at), person.id)
         return {"id": wait}
 

@@ -100,6 +100,7 @@ def note_wait(number: str, sent: NoteWait, desk: At, person: By) -> Given:
         sent.words,
         asked_of=sent.asked_of,
         due_at=str(sent.due_at or ""),
+        since=str(sent.since or ""),
         station=sent.station,
     )
     return Given(ids=(wait,))

@@ -540,7 +540,7 @@ class StopWork(Sent):
 
 
 class NoteWait(Sent):
-    """What a job waits for: who was asked, until when (null: nobody knows), from which station on it holds the job up."""
+    """What a job waits for: who was asked, until when (null: nobody knows), from which station on, since when (null: now)."""
 
     request_key: Key
     kind: WaitKind
@@ -548,6 +548,7 @@ class NoteWait(Sent):
     asked_of: str = ""
     due_at: Moment | None = None
     station: str = ""
+    since: Moment | None = None
 
 
 class SayShop(Sent):

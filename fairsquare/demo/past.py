@@ -31,13 +31,13 @@ _SPANS = (("F5L", "F5R"), ("F5L", "F4R"), ("F5R", "F4L"))
 
 
 class _Van(NamedTuple):
-    """A van: its name, how short its rail ends were, mm, what came back as times what the frame said, hours, and waits."""
+    """A van: how short its rail ends were, mm, what came back as times what the frame said, hours sold and worked, and waits."""
 
     name: str
     short_mm: tuple[float, float]
     gave: float
     hours: tuple[tuple[str, str, float, float], ...]
-    waits: tuple[tuple[WaitKind, str, str], ...]
+    waits: tuple[tuple[WaitKind, str, str, float], ...]
 
 
 _VANS = (
@@ -51,7 +51,10 @@ _VANS = (
             ("mateus", "Pull 1: at F5L, at F5R", 1.0, 2.1),
             ("solveig", "Prove and hand over", 1.0, 0.8),
         ),
-        (("approval", "the payer’s word on the second rail", ""), ("mechanic", "condenser out and in", "pulls")),
+        (
+            ("approval", "the payer’s word on the second rail", "", 44.0),
+            ("mechanic", "condenser out and in", "pulls", 21.5),
+        ),
     ),
     _Van(
         "Dunlin post van, north isles",
@@ -62,7 +65,7 @@ _VANS = (
             ("ngozi", "Measure", 1.5, 2.9),
             ("mateus", "Pull 1: at F5L, at F5R", 1.5, 1.7),
         ),
-        (("refrigerant", "recovery unit, at the other slip", "made_safe"),),
+        (("refrigerant", "recovery unit, at the other slip", "made_safe", 26.0),),
     ),
     _Van(
         "Dunlin library van",
@@ -74,7 +77,7 @@ _VANS = (
             ("ngozi", "Pull 1: at F5L, at F5R", 1.0, 2.6),
             ("solveig", "Read and decide", 0.5, 0.4),
         ),
-        (("part", "right lamp", "finish"), ("mechanic", "wheel alignment at Corran", "finish")),
+        (("part", "right lamp", "finish", 71.0), ("mechanic", "wheel alignment at Corran", "finish", 19.0)),
     ),
 )
 
@@ -105,7 +108,10 @@ def _tell(desk: Desk, persons: dict[str, Person], van: _Van, index: int) -> str:
     points = [code for code in _PLACES if code not in _REFERENCES]
     _read(desk, technician, number, setup, points, pushed, index + 10)
     _decide(desk, lead, number)
-    waits = [waiting.note_wait(desk, persons["tomasz"], _key(), number, k, w, station=s) for k, w, s in van.waits]
+    waits = [
+        waiting.note_wait(desk, persons["tomasz"], _key(), number, kind, words, station=station, since=_ago(hours))
+        for kind, words, station, hours in van.waits
+    ]
     _pull(desk, technician, number)
     _read(desk, technician, number, setup, points, {}, index + 20)
     _end_pull(desk, technician, number, van)
@@ -216,6 +222,11 @@ def _spans(desk: Desk, person: Person, number: str, setup: int) -> None:
         said = f"{a} {b} {mm}"
         taken.append(NewReading("point", a, None, said, kind="span", b=b, mode="point_to_point", mm=mm, sigma_mm=0.5))
     desk.take_readings(person, _key(), number, setup, taken)
+
+
+def _ago(hours: float) -> str:
+    moment = datetime.datetime.now(datetime.UTC) - datetime.timedelta(hours=hours)
+    return moment.strftime("%Y-%m-%dT%H:%M:%S.%fZ")
 
 
 def _sign(desk: Desk, person: Person, number: str, hold: HoldName) -> None:

@@ -10,8 +10,8 @@ from fairsquare.core.measure.conformity import State
 from fairsquare.core.went import WentHours, WentPoint
 from fairsquare.drawings.sign import HALF, marks, square
 
-_WIDE, _LEFT, _RIGHT, _ROW, _TOP = 640.0, 210.0, 70.0, 28.0, 26.0
-_MOST_POINTS, _MOST_ROWS, _LETTERS = 12, 16, 27
+_WIDE, _LEFT, _RIGHT, _ROW, _TOP = 500.0, 178.0, 34.0, 30.0, 26.0
+_MOST_POINTS, _MOST_ROWS, _LETTERS = 12, 16, 25
 
 
 class DotRow(NamedTuple):
@@ -69,9 +69,9 @@ def hours_waited(rows: Sequence[tuple[str, float, int]]) -> Markup | None:
         return None
     parts = []
     for k, (name, hours, times) in enumerate(shown):
-        y, often = _middle(k), f", {times} times" if times > 1 else ""
+        y, often = _middle(k), f", {times}×" if times > 1 else ""
         wide = _along(hours / most) - _LEFT if most else 0.0
-        words = f"{hours / 24:.1f} days" if hours >= 24 else f"{hours:.1f} h"
+        words = f"{hours / 24:.1f} days" if hours >= 24 else f"{hours:.1f} h" if hours >= 1 else f"{60 * hours:.0f} min"
         parts.append(
             f'{_name(name, y)}<rect class="w-wait" x="{_LEFT}" y="{y - 7:.1f}" width="{max(wide, 1):.1f}" height="14"/>'
             f'<text class="w-figure" x="{_WIDE}" y="{y + 5:.1f}" text-anchor="end">{words}{often}</text>'

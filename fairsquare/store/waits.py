@@ -6,17 +6,26 @@ from fairsquare.store.database import Connection, execute, insert, rows, utc, wh
 _WHO = "p.full_name, p.role"
 
 
-def note(connection: Connection, job_id: int, kind: WaitKind, words: str, station: str, person_id: int) -> int:
-    """Note something that the job waits for, and return its id."""
+def note(
+    connection: Connection,
+    job_id: int,
+    kind: WaitKind,
+    words: str,
+    station: str,
+    person_id: int,
+    since: str | None = None,
+) -> int:
+    """Note something that the job waits for, now or `since` a time (UTC, as MariaDB writes it), and return its id."""
     return insert(
         connection,
         """INSERT INTO wait (job_id, kind, words, station, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+           VALUES (%s, %s, %s, %s, %s, COALESCE(%s, UTC_TIMESTAMP(6)))""",
         job_id,
         kind,
         words,
         station,
         person_id,
+        since,
     )
 
 

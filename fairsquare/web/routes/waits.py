@@ -34,8 +34,9 @@ def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
             cast(WaitKind, form.text("kind")),
             form.text("words"),
             asked_of=form.text("asked_of"),
-            due_at=_due(request, form),
+            due_at=_typed(request, form, "due"),
             station=form.text("station"),
+            since=_typed(request, form, "since"),
         )
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
@@ -50,15 +51,15 @@ def change(request: Request, number: str, wait: int, form: Form = Depends(sent_f
         if form.text("do") == "over":
             deeds.end_wait(desk, person, form.key, number, wait, form.text("words"))
         else:
-            deeds.say_wait(desk, person, form.key, number, wait, form.text("asked_of"), _due(request, form))
+            deeds.say_wait(desk, person, form.key, number, wait, form.text("asked_of"), _typed(request, form, "due"))
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed={**form.typed(), "wait": str(wait)})
     return go_to(job_path(number, "waits"))
 
 
-def _due(request: Request, form: Form) -> str:
-    text = form.text("due").strip()
-    return typed_time(text, "due", zone_of(request)) if text else ""
+def _typed(request: Request, form: Form, field: str) -> str:
+    text = form.text(field).strip()
+    return typed_time(text, field, zone_of(request)) if text else ""
 
 
 def _page(

@@ -65,7 +65,7 @@ def test_a_part_typed_under_another_comes_off_and_is_counted_once(as_role, job, 
         ],
         promised="2026-12-24",
     )
-    found = working.work_on(desk.view(job))
+    found = working.work_on(desk, desk.view(job))
     assert found.row("Measure").hours == 1.5
     assert found.row("Clean the drain").hours == 0.5
     assert found.found.off == ("bumper", "lamp")
@@ -147,9 +147,9 @@ def test_a_forgotten_clock_counts_nothing_until_its_person_says_when(as_role, jo
     began = datetime.datetime.now(datetime.UTC) - datetime.timedelta(hours=20)
     for wrong in (began - datetime.timedelta(hours=1), began + datetime.timedelta(hours=30)):
         assert "after it began, and not in the future" in ngozi.post(stop, 422, ended=f"{wrong:%Y-%m-%dT%H:%M}")
-    assert working.work_on(desk.view(job)).row("Measure").worked_h is None
+    assert working.work_on(desk, desk.view(job)).row("Measure").worked_h is None
     ngozi.post(stop, ended=f"{began + datetime.timedelta(hours=3):%Y-%m-%dT%H:%M}", words="went home")
-    assert working.work_on(desk.view(job)).row("Measure").worked_h == pytest.approx(3, abs=0.05)
+    assert working.work_on(desk, desk.view(job)).row("Measure").worked_h == pytest.approx(3, abs=0.05)
     assert "time said by Ngozi" in ngozi.get(f"/jobs/{job}/hours")
 
 
@@ -160,7 +160,7 @@ def test_work_that_no_clock_counted_is_added_and_nobody_does_two_things_at_once(
     )
     add = {"operation": "Measure", "day": day, "words": "by tram"}
     ngozi.post(f"/jobs/{job}/work/add", since="09:00", until="10:30", **add)
-    assert working.work_on(desk.view(job)).row("Measure").worked_h == pytest.approx(1.5)
+    assert working.work_on(desk, desk.view(job)).row("Measure").worked_h == pytest.approx(1.5)
     for since, until, words in (
         ("10:00", "11:00", "two things at once"),
         ("12:00", "11:00", "ends after it begins"),
@@ -175,7 +175,7 @@ def test_work_that_no_clock_counted_is_added_and_nobody_does_two_things_at_once(
     )
     clock = desk.view(job).facts.worked[0].id
     ngozi.post(f"/jobs/{job}/work/{clock}/back")
-    assert working.work_on(desk.view(job)).row("Measure").worked_h is None
+    assert working.work_on(desk, desk.view(job)).row("Measure").worked_h is None
 
 
 def test_a_touch_sent_twice_starts_one_clock(as_role, job, desk, persons, database) -> None:
@@ -195,7 +195,7 @@ def test_gaps_become_supplement_lines_ready_to_send(as_role, job, desk) -> None:
     page = tomasz.post(f"/jobs/{job}/hours/gaps", row=["Measure", "Make it safe"])
     assert "Measure: takes longer than was sold" in page
     assert {state.line.hours for state in line_states(desk.view(job).facts)} == {1.5, 0.5}
-    assert "Measure" not in {row.name for row in working.work_on(desk.view(job)).gaps}
+    assert "Measure" not in {row.name for row in working.work_on(desk, desk.view(job)).gaps}
 
 
 def note(pages: Pages, job: str, status=200, **fields) -> str:

@@ -8,6 +8,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from bench import board
 from bench.stage import Stage, stage
 from fairsquare.demo.load import load
+from fairsquare.demo.past import load_past
 from fairsquare.demo.people import SIGN_INS, SignIn
 from fairsquare.demo.vehicles import TEAL as TEAL_VAN
 
@@ -18,7 +19,6 @@ VIEWS = {
     "floor": "/",
     "walk-round": f"/jobs/{TEAL}/walk-round",
     "sheet": f"/jobs/{DUNLIN}/sheet?a=F4L&b=C1R",
-    "set-up": f"/jobs/{DUNLIN}/set-up",
     "measure": f"/jobs/{DUNLIN}/measure?point=F4R",
     "damage": f"/jobs/{DUNLIN}/damage",
     "decide": f"/jobs/{DUNLIN}/decide?member=right+front+rail&layer=outer",
@@ -53,7 +53,7 @@ def main() -> int:
         pulls(page, at)
         practice(page)
         day(browser, at)
-        supplement(page)
+        past(browser, at)
         browser.close()
     return 0
 
@@ -67,6 +67,21 @@ def day(browser: Browser, at: Stage) -> None:
     page.click("button:has-text('Plan the day')")
     page.wait_for_selector(".day-board", timeout=60_000)
     take(page, "day")
+    page.context.close()
+
+
+def past(browser: Browser, at: Stage) -> None:
+    """Load the demo's past, and take what it says of the next; then a tool that is overdue."""
+    load_past(at.desk)
+    page = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=at.address).new_page()
+    page.goto("/sign-in")
+    sign_in(page, next(one for one in SIGN_INS if one.role == "lead"))
+    page.goto("/past")
+    take(page, "past")
+    page.goto("/tools")
+    page.click("text=Long tram")
+    page.wait_for_selector(".tool-history")
+    take(page, "tool")
     page.context.close()
 
 
@@ -95,24 +110,6 @@ def handover(page: Page, browser: Browser, at: Stage) -> None:
     shown.goto(link)
     take(shown, "handover")
     phone.close()
-
-
-def supplement(page: Page) -> None:
-    """Raise two lines on the Teal, send them, and take the page that the payer sees."""
-    for words, hours, amount in (
-        ("rear panel inner torn behind the bumper, to be replaced", "3.5", "184.50"),
-        ("silencer hanger torn off, welded on anew", "0.6", ""),
-    ):
-        page.goto(f"/jobs/{TEAL}/supplements?station=walk+round")
-        page.fill("[name=words]", words)
-        page.fill("[name=hours]", hours)
-        page.fill("[name=amount]", amount)
-        page.click("text=Add the line")
-        page.wait_for_selector(f"text={words}")
-    page.fill("[name=payer]", "Harbour Mutual, assessor")
-    page.click("text=Send the supplement")
-    page.goto(page.locator(".link-line code").inner_text())
-    take(page, "supplement")
 
 
 def drill_map(page: Page) -> None:

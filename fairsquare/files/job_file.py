@@ -25,7 +25,7 @@ from fairsquare.files.records import check_record
 
 FORMAT: Literal["fairsquare-job/1"] = "fairsquare-job/1"
 MANIFEST, JOB, RECORD = "manifest.json", "job.json", "record.json"
-MOST_MEMBERS, MOST_BYTES = 4_000, 1 << 30
+MOST_MEMBERS, MOST_BYTES = 4_000, 400 * 1024 * 1024
 
 
 class Manifest(Model):

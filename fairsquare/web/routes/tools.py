@@ -76,7 +76,7 @@ def calibrate(request: Request, tool: int, form: Form = Depends(sent_form)) -> R
 def check(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
     """Keep what a tool read of a reference bar."""
     try:
-        said = form.text("readings")
+        said = form.text("readings").replace("\r\n", "\n").strip()
         tooling.check_on_bar(
             desk_of(request),
             form.session.person,

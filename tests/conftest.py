@@ -6,6 +6,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -136,11 +137,11 @@ class Pages:
         return answer.text
 
 
-@pytest.fixture(scope="module")
-def server(url: str, persons: dict[str, Person], tmp_path_factory) -> Iterator[str]:
-    """The address of a real server over the module's database."""
+@contextmanager
+def served(url: str, folder: Path) -> Iterator[str]:
+    """Run a real server over a database, and yield its address."""
     port = free_port()
-    log = (tmp_path_factory.mktemp("server") / "log").open("wb")
+    log = (folder / "log").open("wb")
     process = start(
         [sys.executable, "-m", "fairsquare", "start", "--port", str(port)],
         log=log,
@@ -156,6 +157,13 @@ def server(url: str, persons: dict[str, Person], tmp_path_factory) -> Iterator[s
             time.sleep(0.05)
     yield address
     stop(process)
+
+
+@pytest.fixture(scope="module")
+def server(url: str, persons: dict[str, Person], tmp_path_factory) -> Iterator[str]:
+    """The address of a real server over the module's database."""
+    with served(url, tmp_path_factory.mktemp("server")) as address:
+        yield address
 
 
 @pytest.fixture(scope="module")

@@ -5,6 +5,7 @@ seen to be good, and after it, until it is calibrated again or a check finds it 
 """
 
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
@@ -119,7 +120,12 @@ def day_of(said: Calibrated | BarRead) -> str:
 
 def judged(event: ToolEventFact) -> ToolChecked | None:
     """Return how a check came out; none of a calibration."""
-    return check_tool(event.what.check) if isinstance(event.what, BarRead) else None
+    return _judged(event.what.check) if isinstance(event.what, BarRead) else None
+
+
+@lru_cache(maxsize=4096)
+def _judged(check: CheckTool) -> ToolChecked:
+    return check_tool(check)
 
 
 def standings(tools: Sequence[ToolFact], read: Iterable[tuple[str, str]]) -> tuple[Standing, ...]:

@@ -547,19 +547,15 @@ class Desk:
             job = jobs.find_job(connection, number)
             if job.closed and number.startswith(PRACTICE):
                 raise Unsure("This practice has ended: begin another.", field="job", value=number)
-            if job.came and purpose.startswith(("close", "record ")) and not purpose.startswith("record link"):
+            if job.came and not purpose.startswith("record link"):
                 raise Unsure(
-                    f"{number} came as a file, as {job.came}: it is read here with its records, and nothing is added to it.",
+                    f"{number} came as a file, as {job.came}: it is read here, and nothing is added to it.",
                     field="job",
                     value=number,
                 )
             if job.closed and not even_closed:
                 raise Unsure(
-                    f"{number} came as a file, as {job.came}: it is read here, and nothing is added to it."
-                    if job.came
-                    else f"{number} is closed. A lead can open it again, on its record page.",
-                    field="job",
-                    value=number,
+                    f"{number} is closed. A lead can open it again, on its record page.", field="job", value=number
                 )
             look = self._cache.quick if quick else self._cache.get
             answer = work(connection, JobView(job, *look(connection, job)))

@@ -208,6 +208,7 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
     )
     setups = part("setups", lambda: _setups(connection, job.id, movements), "choices", "movements")
     rows_read = lasting.readings(connection, job.id, marks["readings"][0])
+    named = {*(one["instrument"] for one in rows_read), *(setup.instrument for setup in setups)}
     return JobFacts(
         number=job.number,
         sheet=sheet,
@@ -247,11 +248,7 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         waits=part("waits", lambda: waits.waits_of(connection, job.id)),
         clocks=part("clocks", lambda: clocks.clocks_of(connection, job.id)),
         part_spans=part("part_spans", lambda: parts.spans(connection, job.id)),
-        tools=tuple(
-            tool
-            for tool in part("tools", lambda: tools.histories(connection))
-            if tool.name in {*(one["instrument"] for one in rows_read), *(setup.instrument for setup in setups)}
-        ),
+        tools=tuple(tool for tool in part("tools", lambda: tools.histories(connection)) if tool.name in named),
     )
 
 

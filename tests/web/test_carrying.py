@@ -131,7 +131,7 @@ def test_nothing_is_added_to_it_and_it_is_not_taken_twice(file, other) -> None:
         ("close", {"closed": "no"}),
         ("record", {}),
         ("waits", {"kind": "part", "words": "another rail", "asked_of": "", "due": "", "station": ""}),
-        ("work/add", {"operation": "Measure", "day": "2026-11-20", "since": "9:00", "until": "10:00"}),
+        ("work/add", {"operation": "Measure", "day": "2026-11-20", "since": "09:00", "until": "10:00"}),
     ):
         refused = other.post(f"/jobs/TB-0001/{page}", 409, **fields)
         assert "came as a file, as SL-0001 of Sandlark Sound Ferries" in refused, page

@@ -129,7 +129,7 @@ def test_a_record_out_of_a_restored_backup_verifies(desk, persons, url, mariadb)
             assert body == desk.database.run(lambda c, sha=digest: records.find_record(c, sha)), "to the byte"
             assert check_record(body.encode()).good
         assert json.loads(body)["integrity"]["previous"] == first
-        assert check_record(record_archive(body, handover.photos_of(again, body))).good
+        assert check_record(record_archive(body, handover.photos_of(again, digest, body))).good
         assert again.view(job).state == desk.view(job).state
         third = again.make_record(lead, key(), job)
         assert check_record(restored.run(lambda c: records.find_record(c, third)).encode()).good

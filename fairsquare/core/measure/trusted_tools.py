@@ -18,8 +18,3 @@ def tools_behind(facts: JobFacts, picture: Picture | None, *, setup_only: bool =
     used |= {reading.id for reading in reference_readings(facts, picture.setup.number)}
     counted = sorted((reading for reading in facts.readings if reading.id in used), key=read_at)
     return standings(facts.tools, ((reading.instrument, read_at(reading)) for reading in counted))
-
-
-def doubtful(facts: JobFacts, picture: Picture | None) -> tuple[Standing, ...]:
-    """Return the tools of which there is something to say: overdue, found bad, or nothing known."""
-    return tuple(one for one in tools_behind(facts, picture) if one.level != "good")

@@ -80,10 +80,10 @@ def carry_in(desk: Desk, person: Person, key: str, content: bytes) -> str:
         before = came.number_of(connection, file.manifest.sha256)
         if before is not None:
             return {"number": before}
-        own = next((sha for sha in file.records if records.job_of(connection, sha) is not None), None)
-        if own is not None:
-            number = records.job_of(connection, own)
-            raise Refused(f"This job is here already: {number} has a record of it.", field="file", value=number)
+        for sha256 in file.records:
+            here = records.job_of(connection, sha256)
+            if here is not None:
+                raise Refused(f"This job is here already: {here} has a record of it.", field="file", value=here)
         number = jobs.open_job(connection, details, person, desk.number_prefix)
         _keep(connection, jobs.find_job(connection, number).id, number, file, person)
         return {"number": number}

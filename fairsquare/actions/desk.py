@@ -303,12 +303,13 @@ class Desk:
         """Return the shop's own past: how its released jobs went."""
 
         def look(connection: Connection) -> Past:
-            mark, seen, jobs_gone = went.mark(connection), self._past[0], self._past[1]
+            mark, (seen, kept, past) = went.mark(connection), self._past
             if mark == seen:
-                return self._past[2]
-            newer = went.since(connection, seen[1]) if mark[0] > seen[0] else went.since(connection, 0)
-            gone = {**(jobs_gone if mark[0] > seen[0] else {}), **{job: one for _, job, one in newer}}
-            self._past = (mark, gone, Past(gone.values()))
+                return past
+            grown = mark[0] > seen[0]
+            newer = went.since(connection, seen[1] if grown else 0)
+            kept = {**(kept if grown else {}), **{job: one for _, job, one in newer}}
+            self._past = (mark, kept, Past(kept.values()))
             return self._past[2]
 
         return self.database.run(look)

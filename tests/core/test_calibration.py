@@ -131,6 +131,12 @@ def test_what_is_no_check_is_refused(readings, field, words) -> None:
             "2026-04-03",
         ),
         (
+            (calibrated(1, "2026-01-10"), checked(2, "2026-04-01", LONG), calibrated(3, "2026-04-01")),
+            "2026-05-01T09",
+            "good",
+            "calibrated 2026-04-01",
+        ),
+        (
             (calibrated(1, "2026-01-10"), checked(2, "2026-04-01", LONG), checked(3, "2026-04-02", AGAIN)),
             "2026-05-01T09",
             "bad",

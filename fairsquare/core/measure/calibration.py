@@ -107,10 +107,11 @@ class _History:
 
 
 def _when(event: ToolEventFact) -> str:
-    """Return when it was done: a calibration in the morning of its day, a check when it was written down, or that day at noon."""
-    if isinstance(event.what, Calibrated):
-        return f"{event.what.done_on}T00:00"
-    return event.by.at if event.what.read_on == event.by.at[:10] else f"{event.what.read_on}T12:00"
+    """Return when it was done: when it was written down, if on its day; else a calibration at midnight, a check at noon of it."""
+    day = day_of(event.what)
+    if day == event.by.at[:10]:
+        return event.by.at
+    return f"{day}T00:00" if isinstance(event.what, Calibrated) else f"{day}T12:00"
 
 
 def day_of(said: Calibrated | BarRead) -> str:

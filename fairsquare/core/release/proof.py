@@ -3,13 +3,14 @@
 Nobody overrides what is missing, old or read under load; a lead may let other things go on, with a reason.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from fairsquare.core.cut.job import section_states, unplanned
 from fairsquare.core.facts import GapFact, HoldName, JobFacts
 from fairsquare.core.fit.job import GapState, fit_findings, fit_said, gap_fits, gap_states, hangs_on_strip
 from fairsquare.core.intake.parts import part_states
 from fairsquare.core.measure.ageing import stands_on
+from fairsquare.core.measure.calibration import Standing
 from fairsquare.core.measure.picture import Picture
 from fairsquare.core.measure.trusted_tools import tools_behind
 from fairsquare.core.moves import MOVES
@@ -49,9 +50,13 @@ def _demands(facts: JobFacts, picture: Picture | None, before: Mapping[HoldName,
 
 def tool_missing(facts: JobFacts, picture: Picture | None, *, setup_only: bool = False) -> list[Missing]:
     """Return the tools found bad behind what counts: what they read is no evidence, and nobody overrides that."""
+    return _bad(tools_behind(facts, picture, setup_only=setup_only))
+
+
+def _bad(behind: Iterable[Standing]) -> list[Missing]:
     return [
         Missing(words=f"{one.name}, {one.words}: what it read is no evidence. Read again with a tool that is good.")
-        for one in tools_behind(facts, picture, setup_only=setup_only)
+        for one in behind
         if one.level == "bad"
     ]
 
@@ -64,7 +69,7 @@ def tool_demand(facts: JobFacts, picture: Picture | None) -> Demand:
         name="tools",
         title="The tools that read it are good",
         evidence=said or "nothing was read",
-        missing=tuple(tool_missing(facts, picture)),
+        missing=tuple(_bad(behind)),
         todo="Check the tool on the reference bar again; else read again with a good one.",
         page="measure",
     )

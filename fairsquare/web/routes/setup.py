@@ -205,6 +205,7 @@ def _page(
     gone = [
         r for r in facts.readings if setup and r.setup == setup.number and r.purpose == "reference" and r.id not in kept
     ]
+    in_force = setup is not None and setup.left is None and setup == view.setup
     return render(
         request,
         "setup.html",
@@ -215,7 +216,7 @@ def _page(
         spine=spine(view),
         at="set-up",
         setup=setup,
-        in_force=setup is not None and setup.left is None and setup == view.setup,
+        in_force=in_force,
         picture=picture,
         fit=picture.fit if picture else None,
         readings={reading.code: reading for reading in readings if reading.kind == "point"},
@@ -225,7 +226,7 @@ def _page(
         hold=view.state.hold("setup_accepted"),
         call_unit=unit or call_unit_of(request),
         instruments=[tool for tool in tools_of(request) if tool.kind == "instrument"],
-        instrument_standing=_standing(request),
+        instrument_standing={} if in_force else _standing(request),
         usual=USUAL,
         moved=MOVED,
         waiting="wait" in request.query_params,

@@ -41,7 +41,8 @@ def decide_all(desk: Desk, persons, job: str) -> None:
     lead = persons["lead"]
     for state in member_states(desk.view(job).facts):
         if state.open:
-            said = MemberSaid(state.member, state.layer, "mild", "structural", ("bent",), MakersWord(), "the book")
+            why = "seen again with the paint off: it is bent only" if state.found else ""
+            said = MemberSaid(state.member, state.layer, "mild", "structural", ("bent",), MakersWord(), "the book", why)
             seen = deciding.see_member(desk, lead, key(), job, said)
             deciding.decide(desk, lead, key(), job, seen, DecisionSaid("straighten"))
     facts = desk.view(job).facts

@@ -32,7 +32,7 @@ def checked_reading(facts: JobFacts, setup: SetupFact | None, reading: NewReadin
         return reading
     if not reading.sigma_mm or reading.sigma_mm <= 0:
         raise Refused("How well does this tool read? Give sigma_mm.", field=f"{field}.sigma_mm", value=reading.sigma_mm)
-    check_reading(facts, facts.sheet, _as_fact(reading, setup), field)
+    check_reading(facts, facts.sheet, as_fact(reading, setup), field)
     sound = setup.choice.trusted if setup and setup.kind == "sight" and setup.choice else ()
     purpose: Purpose = "reference" if sound and set(reading.codes) <= set(sound) else "point"
     return reading._replace(purpose=purpose)
@@ -47,7 +47,7 @@ def _without_sheet(reading: NewReading, field: str) -> NewReading:
     )
 
 
-def _as_fact(reading: NewReading, setup: SetupFact | None) -> ReadingFact:
+def as_fact(reading: NewReading, setup: SetupFact | None) -> ReadingFact:
     """Return a reading that is still to be recorded as the fact that it will be."""
     nobody = Who(name="", role="technician", at="")
     same = {name: getattr(reading, name) for name in NewReading._fields if name in ReadingFact.model_fields}

@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
 from fairsquare.actions.rights import check_may
 from fairsquare.core.cut.budget import cut_budget
-from fairsquare.core.cut.gate import check_access_cut, final_waits
+from fairsquare.core.cut.gate import check_access_cut, check_how, final_waits
 from fairsquare.core.cut.job import SectionState, section_states
 from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.place import check_strip
@@ -50,6 +50,7 @@ def begin(desk: Desk, person: Person, key: str, number: str, member: str, how: S
         raise Refused("Choose how it is replaced.", field="how", value=str(how)[:20])
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        check_how(view.facts, named, how)
         return {"section": cuts.begin_section(connection, view.job.id, named, how, person.id)}
 
     return int(desk.in_job(person, key, f"section {number}", number, work)["section"])

@@ -10,7 +10,7 @@ from fairsquare.core.damage.choices import check_choice, member_states
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, MemberSeen, Sign
 from fairsquare.core.damage.job import damage_of, key_of, units_of
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import Chosen
+from fairsquare.core.facts import Chosen, SaidMaterial
 from fairsquare.store import damage
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person
@@ -21,11 +21,12 @@ class MemberSaid(NamedTuple):
 
     member: str
     layer: str
-    material: Material
+    material: SaidMaterial
     role: MemberRole
     signs: tuple[Sign, ...]
     maker: MakersWord
     source: str
+    contradicts: str = ""
 
 
 class DecisionSaid(NamedTuple):
@@ -58,10 +59,24 @@ def settle(desk: Desk, person: Person, key: str, number: str, finding: str, reas
 
 
 def see_member(desk: Desk, person: Person, key: str, number: str, said: MemberSaid) -> int:
-    """Record a member as it is seen; the maker's word is kept for every job of that vehicle variant."""
+    """Record a member as it is seen; the maker's word is kept for every job of that vehicle variant.
+
+    What was seen on it at the walk-round is among its signs, or goes with a reason why not. Raises `Refused` otherwise.
+    """
     check_may(person, "decide")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        state = next(
+            (one for one in member_states(view.facts) if (one.member, one.layer) == (said.member, said.layer)), None
+        )
+        left_out = state.left_out(said.signs) if state else ()
+        if left_out and len(said.contradicts) < 8:
+            told = "; ".join(f"“{one.seen.said}” ({one.seen.by.name})" for one in left_out)
+            raise Refused(
+                f"Seen on it: {told}. Tick it, or write in a sentence why it does not count.",
+                field="contradicts",
+                value=said.contradicts,
+            )
         return {"id": _see(connection, view, person, said)}
 
     return int(desk.in_job(person, key, f"member {number}", number, work)["id"])
@@ -92,7 +107,7 @@ def decide(desk: Desk, person: Person, key: str, number: str, seen: int, said: D
 
 
 def keep_what_is_fair(desk: Desk, person: Person, key: str, number: str) -> int:
-    """Decide to keep every member that is not described yet, and of which every point is read and fair; return how many."""
+    """Keep every member not described yet whose every point is read and fair, and on which nothing was seen; return how many."""
     check_may(person, "decide")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
@@ -103,13 +118,13 @@ def keep_what_is_fair(desk: Desk, person: Person, key: str, number: str) -> int:
         for state in member_states(view.facts):
             points = units_of(sheet).get(state.member, ()) if sheet else ()
             fair = bool(points) and all(judged[p.code].state == "fair" for p in points if p.code in judged)
-            if state.seen is not None or not fair or any(p.code not in judged for p in points):
+            if state.seen is not None or state.ticked or not fair or any(p.code not in judged for p in points):
                 continue
             before = known.get((state.member, state.layer), {})
             said = MemberSaid(
                 state.member,
                 state.layer,
-                before.get("material", "high_strength"),
+                before.get("material", "unknown"),
                 before.get("role", "structural"),
                 (),
                 MakersWord(**{name: before.get(name) for name in ("straighten", "section", "heat")}),
@@ -140,8 +155,13 @@ def member_said(fields: dict[str, Any]) -> MemberSaid:
     if len(layer) > 60:
         raise Refused("Name the layer in up to 60 letters, such as inner.", field="layer", value=layer[:60])
     try:
+        material = str(fields.get("material") or "unknown")
         own = MemberSeen.model_validate(
-            {"material": fields.get("material"), "role": fields.get("role"), "signs": tuple(fields.get("signs", ()))}
+            {
+                "material": "mild" if material == "unknown" else material,
+                "role": fields.get("role"),
+                "signs": tuple(fields.get("signs", ())),
+            }
         )
         maker = MakersWord.model_validate({name: fields.get(name) for name in ("straighten", "section", "heat")})
     except ValidationError as fault:
@@ -151,7 +171,9 @@ def member_said(fields: dict[str, Any]) -> MemberSaid:
         words = f"choose from {', '.join(right)}" if right else "yes, no, or not said"
         raise Refused(f"{field}: {words}.", field=field, value=str(first["input"])[:80]) from None
     source = " ".join(str(fields.get("source", "")).split())[:200]
-    return MemberSaid(member, layer, own.material, own.role, tuple(dict.fromkeys(own.signs)), maker, source)
+    contradicts = " ".join(str(fields.get("contradicts", "")).split())[:2000]
+    made_of: SaidMaterial = "unknown" if material == "unknown" else own.material
+    return MemberSaid(member, layer, made_of, own.role, tuple(dict.fromkeys(own.signs)), maker, source, contradicts)
 
 
 def _see(connection: Connection, view: JobView, person: Person, said: MemberSaid) -> int:

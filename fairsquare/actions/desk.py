@@ -2,11 +2,11 @@
 
 import datetime
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 from fairsquare.actions.bell import Bell
-from fairsquare.actions.checking import checked_reading
+from fairsquare.actions.checking import as_fact, checked_reading
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact
@@ -16,13 +16,15 @@ from fairsquare.core.measure.observations import SetupKind
 from fairsquare.core.measure.picture import counting, current_setup, reference_readings
 from fairsquare.core.measure.tools import ShopTool
 from fairsquare.core.moves import MOVES, SIMPLE, Moved
+from fairsquare.core.pull.board import setting_of, under_way
+from fairsquare.core.pull.slip import slips_now
 from fairsquare.core.release.holds import JobState, may_sign
 from fairsquare.core.release.record import make_record
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
 from fairsquare.core.went import JobWent, Past, job_went
 from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
-from fairsquare.store import holds, jobs, measuring, records, sheets, tools, went
+from fairsquare.store import holds, jobs, measuring, pulls, records, sheets, tools, went
 from fairsquare.store.database import Connection, Database, utc
 from fairsquare.store.facts import StateCache, load_facts
 from fairsquare.store.jobs import Job, JobDetails
@@ -271,6 +273,7 @@ class Desk:
                     before[reading.code] = ids[-1]
             if any(one.kind == "point" and one.purpose == "reference" for one in checked):
                 self._void_if_moved(connection, view, person)
+            self._void_if_slipped(connection, view, checked, person)
             return {"ids": ids}
 
         return list(self.in_job(person, key, f"readings {number}", number, work, quick=True)["ids"])
@@ -286,6 +289,27 @@ class Desk:
         far = ", ".join(f"{code} by {mm:.1f} mm" for code, mm in moved.items())
         words = f"the vehicle or the instrument has moved: references read again are off, {far}"
         measuring.record_move(connection, view.job.id, setup.number, "vehicle", words[:500], person.id)
+
+    def _void_if_slipped(
+        self, connection: Connection, view: JobView, taken: Sequence[NewReading], person: Person
+    ) -> None:
+        """Stop the pull under way, and void the set-up, when what was just read under load shows that a clamp slips."""
+        setting, setup = setting_of(view.facts), view.setup
+        held = {anchor.code for anchor in setting.anchors} if setting else set()
+        if setup is None or not any(one.loaded and one.code in held for one in taken):
+            return
+        at = utc(datetime.datetime.now(datetime.UTC).replace(tzinfo=None))
+        by = Who(name=person.full_name, role=person.role, at=at)
+        now = [as_fact(one, setup).model_copy(update={"by": by}) for one in taken]
+        facts = view.facts.model_copy(update={"readings": (*view.facts.readings, *now)})
+        slips, events = slips_now(facts), under_way(facts)
+        if not slips or not events:
+            return
+        words = f"{slips[0].anchor} slipped {slips[0].mm:.1f} mm in pull {events[0].pull}: the vehicle moved"
+        measuring.record_move(connection, view.job.id, setup.number, "vehicle", words, person.id)
+        if events[-1].state != "stopped":
+            body = {"ticked": [], "words": words}
+            pulls.note_event(connection, view.job.id, events[0].plan, events[0].pull, "stopped", body, person.id)
 
     def decide_on_reading(
         self, person: Person, key: str, number: str, reading: int, keep_out: bool, reason: str

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 import pymysql
 
 from fairsquare.actions.desk import Desk, JobView, Unsure
-from fairsquare.actions.rights import check_may
+from fairsquare.actions.rights import check_may, roles_that_may
 from fairsquare.actions.working import work_on
 from fairsquare.core.errors import Refused
 from fairsquare.core.plan.asked import DayPlanned, PlannedOperation
@@ -34,6 +34,7 @@ class ShopNow(NamedTuple):
     zone: ZoneInfo
     now: datetime.datetime
     names: Mapping[str, str]
+    may_not_sign: frozenset[str] = frozenset()
 
 
 def say_shop(desk: Desk, person: Person, key: str, said: ShopSaid, seen: int) -> None:
@@ -67,14 +68,78 @@ def plan_day(desk: Desk, person: Person, key: str, zone: ZoneInfo, *, afresh: bo
     What is being worked on and what is fixed stays; of the rest as little as must be moves. Raises `Refused` in words.
     """
     check_may(person, "plan day")
+    last = None if afresh else desk.database.run(shop.last_plan)
+    plan = _plan_now(desk, zone, last[1] if last else None)
+    desk.once(person, key, "plan day", lambda connection: {"id": shop.keep_plan(connection, plan, person.id)})
+
+
+def _plan_now(desk: Desk, zone: ZoneInfo, last: KeptPlan | None) -> KeptPlan:
+    """Return the plan over all jobs that are open and not released."""
     now = desk.database.run(now_of)
     views, _ = desk.views("", _MOST_JOBS, 0)
     going_on = desk.database.run(work.going_on)
-    last = None if afresh else desk.database.run(shop.last_plan)
     here = _shop_now(desk, zone, now)
-    jobs = [_job(desk, view, going_on, here.names) for view in views]
-    plan = _planned(here, jobs, {view.job.number: view.job.revision for view in views}, last[1] if last else None)
-    desk.once(person, key, "plan day", lambda connection: {"id": shop.keep_plan(connection, plan, person.id)})
+    jobs = [_job(desk, view, going_on, here.names) for view in views if not _released(view)]
+    return _planned(here, jobs, {view.job.number: view.job.revision for view in views}, last)
+
+
+def _released(view: JobView) -> bool:
+    """Say whether a vehicle is released: there is nothing left to plan."""
+    return view.state.hold("released").status == "closed"
+
+
+def move_piece(
+    desk: Desk,
+    person: Person,
+    key: str,
+    zone: ZoneInfo,
+    plan: int,
+    job: str,
+    what: str,
+    to: str,
+    at: datetime.datetime,
+) -> None:
+    """Move a piece of the plan to another person or time and fix it there; the rest moves round it as little as must be.
+
+    The plan says what that costs. Raises `Unsure` when the plan is another by now, `Refused` where it cannot be there.
+    """
+    check_may(person, "plan day")
+    last = desk.database.run(shop.last_plan)
+    if last is None or last[0] != plan:
+        raise Unsure("The day was planned anew meanwhile: look at it again.", field="plan", value=plan)
+    own = next((piece for piece in last[1].pieces if piece.key == (job, what)), None)
+    if own is None:
+        raise Refused("This is not in the plan.", field="what", value=what)
+    if own.now:
+        raise Refused("It is being worked on now: stop its clock first.", field="what", value=what)
+    start = _utc(at.astimezone(datetime.UTC))
+    moved = own.model_copy(update={"person": to, "start": start, "fixed": True, "helpers": ()})
+    asked = last[1].model_copy(update={"pieces": tuple(moved if piece is own else piece for piece in last[1].pieces)})
+    made = _plan_now(desk, zone, asked)
+    there = next((piece for piece in made.pieces if piece.key == (job, what)), None)
+    if there is None or there.person != to or abs(_apart_min(there.start, start)) > SAME_MIN:
+        words = (
+            "It cannot be there: what comes before is not done by then, nobody works then, or it takes another skill."
+        )
+        raise Refused(words, field="at", value=at.strftime("%H:%M"))
+    made = made.model_copy(update={"cost": _cost(last[1], made)})
+    desk.once(person, key, f"move {plan}", lambda connection: {"id": shop.keep_plan(connection, made, person.id)})
+
+
+def _apart_min(a: str, b: str) -> float:
+    return (datetime.datetime.fromisoformat(a) - datetime.datetime.fromisoformat(b)).total_seconds() / 60
+
+
+def _cost(before: KeptPlan, after: KeptPlan) -> str:
+    """Say what a move by hand costs: later finish, promises missed by more, and how much else moved."""
+    later = round(_apart_min(after.finish, before.finish)) if before.finish and after.finish else 0
+    late = after.late_min - before.late_min
+    told = [
+        f"all is done {abs(later)} min {'later' if later > 0 else 'sooner'}" if abs(later) > SAME_MIN else "",
+        f"promises are missed by {abs(late)} min {'more' if late > 0 else 'less'}" if abs(late) > 0 else "",
+        f"{after.changes - 1} more piece{'' if after.changes == 2 else 's'} moved" if after.changes > 1 else "",
+    ]
+    return "; ".join(words for words in told if words) or "it costs nothing: nothing else moved"
 
 
 def fix_piece(desk: Desk, person: Person, key: str, plan: int, job: str, what: str, fixed: bool) -> None:
@@ -103,11 +168,13 @@ def out_of_date(desk: Desk, plan: KeptPlan) -> list[str]:
 
 def _shop_now(desk: Desk, zone: ZoneInfo, now: str) -> ShopNow:
     _, said = desk.database.run(shop.said)
-    names = {one["name"]: one["full_name"] for one in desk.database.run(people.people) if one["active"]}
+    active = [one for one in desk.database.run(people.people) if one["active"]]
+    names = {one["name"]: one["full_name"] for one in active}
+    may_not_sign = frozenset(one["name"] for one in active if one["role"] not in roles_that_may("sign"))
     moment = datetime.datetime.fromisoformat(now)
     today = moment.astimezone(zone).date().isoformat()
     hands = tuple(hand for hand in said.hands if hand.name in names and today not in hand.away)
-    return ShopNow(said.model_copy(update={"hands": hands}), zone, moment, names)
+    return ShopNow(said.model_copy(update={"hands": hands}), zone, moment, names, may_not_sign)
 
 
 def _job(desk: Desk, view: JobView, going_on: Sequence[work.OpenWork], names: Mapping[str, str]) -> JobToPlan:
@@ -134,7 +201,7 @@ def _planned(here: ShopNow, jobs: Sequence[JobToPlan], seen: dict[str, int], las
         raise Refused(
             "No hours are worked in the weeks to come: look at the shop's hours and holidays.", field="week-0"
         )
-    found = floor_work(jobs, here.said, hours, base, _dues(jobs, here, base))
+    found = floor_work(jobs, here.said, hours, base, _dues(jobs, here, base), here.may_not_sign)
     if not found.asked.operations:
         return KeptPlan(made_for=_utc(base), not_now=found.not_now, seen=seen)
     was = _was(found, last, base, hours[0][0])

@@ -13,7 +13,7 @@ from fairsquare.core.model import Code, Model, Row3
 from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import plan_request
 from fairsquare.core.pull.plan import PullsPlanned, plan_pulls
-from fairsquare.core.pull.practice import LARGEST_SEED, Score, Stood, hidden_blow, score
+from fairsquare.core.pull.practice import LARGEST_SEED, Score, Stood, hidden_blow, score, worked_of
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.store import jobs, measuring, sheets
@@ -129,7 +129,14 @@ def end(desk: Desk, person: Person, key: str, number: str) -> None:
     result = Told(
         seed=own["seed"],
         by=own["person"].full_name,
-        score=score(sheet, start, state.stood, state.peaks, len(planned.pulls)),
+        score=score(
+            sheet,
+            start,
+            state.stood,
+            state.peaks,
+            len(planned.pulls),
+            worked_of(view.facts, sheet, start, max((len(pull.chains) for pull in planned.pulls), default=0)),
+        ),
         code=blow.code,
         force=blow.force,
         start=start,

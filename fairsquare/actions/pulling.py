@@ -1,37 +1,52 @@
 """Deeds of pulling: the rig, how the vehicle is held, the plan, and the steps of a pull on the board."""
 
 import datetime
-from collections.abc import Callable
-from typing import Any, get_args
+import threading
+from collections.abc import Callable, Iterator, Mapping
+from functools import lru_cache
+from typing import Any, Literal, get_args
 
 from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.rights import check_may
-from fairsquare.core.errors import Refused
+from fairsquare.actions.walk_round import hear
+from fairsquare.core.damage.job import damage_picture
+from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import JobFacts, PullPlanFact
-from fairsquare.core.pull.board import UNDER_LOAD, Board, board_of, learned_return, places_now, plan_of, setting_of
-from fairsquare.core.pull.forms import Form, special_forms
+from fairsquare.core.intake.walk_round import KINDS, Seen
+from fairsquare.core.model import Row3
+from fairsquare.core.pull.board import Board, board_of, learned_return, places_now, plan_of, setting_of
 from fairsquare.core.pull.gear import GEAR, Gear
 from fairsquare.core.pull.job import (
     CAUTIONS,
+    UNDER_LOAD,
     AfterPull,
     BoardState,
-    ChainSet,
     PlanSaid,
     PlanSeen,
     PointCycle,
     SharePast,
+    Watched,
     WorkPull,
+    along,
+    first_tried,
     plan_request,
     seen_plan,
     watched_points,
 )
-from fairsquare.core.pull.plan import PlanPulls, School, plan_pulls
+from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_factors, with_factors
+from fairsquare.core.pull.plan import PlanPulls, School
+from fairsquare.core.pull.proposals import OVERPULL_WORDS, Asked, Proposal, proposals
+from fairsquare.core.pull.rigging import PullRules
+from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Setting, frame_of_setting, pieces_of
 from fairsquare.core.pull.settling import SETTLED, open_settling, stands_free
+from fairsquare.core.pull.slip import voided_last
+from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.went import Past, place_of
-from fairsquare.store import measuring, pulls
+from fairsquare.store import damage, measuring, pulls, shop
 from fairsquare.store.database import Connection
+from fairsquare.store.kept import Kept
 from fairsquare.store.people import Person
 
 NEXT: dict[BoardState, tuple[BoardState, ...]] = {
@@ -46,6 +61,8 @@ NEXT: dict[BoardState, tuple[BoardState, ...]] = {
     "read_free": ("cautions", "ended"),
 }
 """Which state may follow which on the board."""
+_TIGHTENS: frozenset[BoardState] = frozenset({"test", "look", "pulling", "hold", "relieve"})
+"""What needs a set-up in force: chains are tight in it, or will be."""
 
 
 # ── the rig ──────────────────────────────────────────────────────────────────
@@ -128,7 +145,8 @@ def request_of(facts: JobFacts, school: School = "outward") -> tuple[Sheet, Sett
     sheet, setting = facts.sheet, setting_of(facts)
     if sheet is None or setting is None:
         raise Refused("There is no sheet: a plan needs to know where points belong.", field="sheet", value=None)
-    return sheet, setting, plan_request(sheet, places_now(facts), setting, school)
+    request = plan_request(sheet, places_now(facts), setting, school)
+    return sheet, setting, with_factors(request, setting, factors_of(facts))
 
 
 def keep_setting(desk: Desk, person: Person, key: str, number: str, setting: Setting, seen_version: int) -> int:
@@ -162,55 +180,155 @@ def _check_codes(setting: Setting, known: set[str]) -> None:
         raise Refused(f"{twice} stands there twice: each needs a name of its own.", field="towers", value=twice)
 
 
-def find_plan(desk: Desk, person: Person, key: str, number: str, school: School, seen_version: int) -> int:
-    """Work out a plan and keep it as the one that counts. Raises `Refused` where no pull helps."""
+def asked_for(facts: JobFacts, school: School, rules: PullRules) -> Asked:
+    """Return what plans are proposed for, from where points stand now. Raises `Refused` without a sheet or readings."""
+    sheet, setting, _ = request_of(facts, school)
+    return Asked(sheet, places_now(facts), setting, school, rules, factors_of(facts))
+
+
+def check_may_plan(desk: Desk, person: Person, number: str, school: School, seen_version: int) -> Asked:
+    """Return what is asked of a search for a plan. Raises at once where a plan could not be kept, whatever it were."""
     check_may(person, "decide")
     view = desk.view(number)
-    plan = propose(view.facts, school)
-    unread = [c for c, one in view.state.picture.judged.items() if one.state == "unread"] if view.state.picture else []
-    if not plan.pulls and unread:
+    asked = asked_for(view.facts, school, desk_rules(desk))
+    _check_changeable(view, seen_version)
+    own = plan_of(view.facts)
+    if view.facts.practice and (own is None or not own.plan.pulls):
         raise Refused(
-            f"No pull was found that helps where points are read; {len(unread)} are not read yet: {', '.join(unread[:8])}.",
+            "Say your own plan first: which place, which way, how hard. Then what is found is shown beside it.",
             field="school",
             value=school,
         )
-    if not plan.pulls:
+    return asked
+
+
+def find_plan(
+    desk: Desk, person: Person, key: str, number: str, school: School, seen_version: int, overpull_reason: str = ""
+) -> int:
+    """Work out a plan and keep the best as the one that counts. Raises `Refused` where none may be pulled as it stands."""
+    asked = check_may_plan(desk, person, number, school, seen_version)
+    best = [one for looked in proposals(asked) if looked.over for one in looked.best if not one.refused]
+    if not best:
         raise Refused(
-            "No pull of this rig was found that helps. Where nothing is off there is nothing to pull; else look at hooks, "
-            "towers and what is held, or set a pull yourself.",
+            "No pull of this rig was found that helps and harms nothing. Where nothing is off there is nothing to pull; else look "
+            "at hooks, towers and what is held, or set a pull yourself.",
             field="school",
             value=school,
         )
-    return keep_plan(desk, person, key, number, plan, seen_version)
+    return keep_proposal(desk, person, key, number, best[0], seen_version, overpull_reason)
 
 
-def propose(facts: JobFacts, school: School, most: int = 6) -> PlanSaid:
-    """Return the plan that the calculation finds. Raises `Refused` for a vehicle without readings, or one that is not held."""
-    _, _, request = request_of(facts, school)
-    plan = plan_pulls(request.model_copy(update={"max_pulls": most}))
-    return PlanSaid(
-        school=school,
-        pulls=tuple(
-            WorkPull(
-                chains=tuple(
-                    ChainSet(
-                        hook=c.hook, tower=c.tower, height_mm=round(c.height_mm), force_n=round(c.force_n, -2) or 100.0
-                    )
-                    for c in pull.chains
-                )
-            )
-            for pull in plan.pulls
-        ),
-    )
+def keep_proposal(
+    desk: Desk, person: Person, key: str, number: str, proposal: Proposal, seen_version: int, reason: str = ""
+) -> int:
+    """Keep a plan that was found, with the setting that it needs. Raises `Refused` for one that harms, and for one that draws past
+    where points belong by more than common practice has it, without a reason."""
+    if proposal.refused:
+        raise Refused(proposal.refused[0], field="choice", value=proposal.title)
+    reason = " ".join(reason.split())
+    if proposal.needs_reason and len(reason) < 8:
+        raise Refused(
+            OVERPULL_WORDS.format(proposal.past_mm, proposal.past_share) + " Write why, in a sentence.",
+            field="overpull_reason",
+            value=reason,
+        )
+    plan = proposal.plan.model_copy(update={"title": proposal.title[:300], "overpull_reason": reason[:500]})
+    return keep_plan(desk, person, key, number, plan, seen_version, setting=proposal.setting)
 
 
-def keep_plan(desk: Desk, person: Person, key: str, number: str, plan: PlanSaid, seen_version: int) -> int:
-    """Keep a plan as the one that counts. Raises `Unsure` when another was kept meanwhile, or a pull is under way."""
+def desk_rules(desk: Desk) -> PullRules:
+    """Return what this shop asks of a pull."""
+    return desk.database.run(shop.pull_rules)
+
+
+def factors_of(facts: JobFacts) -> FrameFactors:
+    """Return what the vehicle's frame has taught by the cycles so far."""
+    if not any(event.cycles for event in facts.pull_events):
+        return FrameFactors()
+    return _factors(Same(facts))
+
+
+@lru_cache(maxsize=64)
+def _factors(held: Same[JobFacts]) -> FrameFactors:
+    facts = held.held
+    key = tuple(event.id for event in facts.pull_events if event.cycles)
+    setting = setting_of(facts)
+    if facts.sheet is None or setting is None:
+        return FrameFactors()
+    return _factors_once(Same(facts.sheet), setting.model_dump_json(), key, held)
+
+
+_FITTED: Kept[FrameFactors] = Kept(200)
+_FITTING = threading.Lock()
+
+
+def _factors_once(sheet: Same[Sheet], setting_json: str, cycles: tuple[int, ...], held: Same[JobFacts]) -> FrameFactors:
+    """Return the factors, fitted once for the same cycles: readings make new facts, and change nothing of what was pulled."""
+
+    def fit() -> FrameFactors:
+        facts = held.held
+        picture, setting = damage_picture(facts), Setting.model_validate_json(setting_json)
+        if picture is None:
+            return FrameFactors()
+        places = {code: placed.xyz for code, placed in picture.placed.items()}
+        try:
+            request = plan_request(sheet.held, places, setting, "outward")
+        except FairSquareError:
+            return FrameFactors()
+        return fitted_factors(request, setting, tuple(_cycles_pulled(facts, sheet.held, places)))
+
+    with _FITTING:
+        return _FITTED.get((sheet, cycles, setting_json), fit)
+
+
+def _cycles_pulled(facts: JobFacts, sheet: Sheet, places: Mapping[str, Row3]) -> Iterator[PulledCycle]:
+    """Yield every cycle as it was pulled: the forces as read, or as planned where nobody read them. `places`: before any pull."""
+    plans = {plan.version: plan.plan for plan in facts.pull_plans}
+    watched: dict[str, Watched] = {}
+    for event in facts.pull_events:
+        watched |= {one.code: one for one in event.watched}
+        plan = plans.get(event.plan)
+        if not event.cycles or plan is None or event.pull > len(plan.pulls):
+            continue
+        work = plan.pulls[event.pull - 1]
+        measured = all(chain.tower in event.forces and event.forces[chain.tower] > 0 for chain in work.chains)
+        chains = tuple(
+            Chain(c.hook, c.tower, c.height_mm, event.forces[c.tower] if measured else c.force_n) for c in work.chains
+        )
+        points = []
+        for cycle in event.cycles:
+            one = watched.get(cycle.code)
+            if one is None or cycle.code not in places:
+                continue
+            stood = along(one, sheet, places[cycle.code])
+            loaded = None if cycle.loaded_mm is None else cycle.loaded_mm - stood
+            points.append((cycle.code, one.way, loaded, cycle.after_mm - stood))
+        yield PulledCycle(chains, measured, tuple(points))
+
+
+def keep_plan(
+    desk: Desk,
+    person: Person,
+    key: str,
+    number: str,
+    plan: PlanSaid,
+    seen_version: int,
+    *,
+    setting: Setting | None = None,
+) -> int:
+    """Keep a plan as the one that counts, with the `setting` that it needs where that is another.
+
+    Raises `Unsure` when another was kept meanwhile, or a pull is under way.
+    """
     check_may(person, "decide")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         _check_changeable(view, seen_version)
-        _, setting, request = request_of(view.facts, plan.school)
+        _, now, request = request_of(view.facts, plan.school)
+        needs = setting or now
+        if needs != now:
+            request = plan_request(request.sheet, places_now(view.facts), needs, plan.school)
+            pulls.keep_setting(connection, view.job.id, needs, person.id)
         for k, pull in enumerate(plan.pulls):
             if pull.past_mm and len(pull.past_reason.strip()) < 8:
                 raise Refused(
@@ -218,39 +336,10 @@ def keep_plan(desk: Desk, person: Person, key: str, number: str, plan: PlanSaid,
                     field=f"pulls.{k}.past_reason",
                     value=pull.past_reason,
                 )
-        seen_plan(request, setting, plan)
+        seen_plan(request, needs, plan)
         return {"version": pulls.keep_plan(connection, view.job.id, plan, person.id)}
 
     return int(desk.in_job(person, key, f"plan {number}", number, work)["version"])
-
-
-def forms(facts: JobFacts) -> tuple[Form, ...]:
-    """Return the special forms of pulls that the picture of a job calls for, from where points stand now."""
-    now = plan_of(facts)
-    sheet, setting, _ = request_of(facts)
-    return special_forms(sheet, places_now(facts), setting, now.plan.school if now else "outward")
-
-
-def add_form(desk: Desk, person: Person, key: str, number: str, form_id: str, seen_version: int) -> int:
-    """Add a special form to the plan, as its next pull, with what it needs of the rig; return the plan's version."""
-    check_may(person, "decide")
-
-    def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        now = plan_of(view.facts)
-        _check_changeable(view, seen_version)
-        form = next((one for one in forms(view.facts) if one.id == form_id), None)
-        if form is None:
-            raise Unsure(
-                "That form is not called for any more: points stand elsewhere by now.", field="form", value=form_id
-            )
-        school: School = now.plan.school if now else "outward"
-        plan = PlanSaid(school=school, pulls=(*(now.plan.pulls if now else ()), form.work))
-        _, _, request = request_of(view.facts, school)
-        seen_plan(plan_request(request.sheet, places_now(view.facts), form.setting, school), form.setting, plan)
-        pulls.keep_setting(connection, view.job.id, form.setting, person.id)
-        return {"version": pulls.keep_plan(connection, view.job.id, plan, person.id)}
-
-    return int(desk.in_job(person, key, f"plan {number} form", number, work)["version"])
 
 
 def _check_changeable(view: JobView, seen_version: int) -> None:
@@ -293,6 +382,11 @@ def begin(desk: Desk, person: Person, key: str, number: str, pull: int) -> None:
         learned = learned_return(view.facts)
         past = _past_of(desk.past(), view.job.details.construction, sheet)
         watched = watched_points(sheet, places_now(view.facts), work_pull, played, 0, learned=learned, past=past)
+        watched = first_tried(watched, setting, proven=any(event.cycles for event in view.facts.pull_events))
+        if not watched:
+            raise Refused(
+                f"Pull {pull} moves no point that is read: there is nothing to watch.", field="pull", value=pull
+            )
         body = {"watched": [one.model_dump() for one in watched]}
         return {"id": pulls.note_event(connection, view.job.id, plan.version, pull, "cautions", body, person.id)}
 
@@ -336,6 +430,13 @@ def go_on(
             )
         if state == "stopped" and board.state == "stopped":
             return {"id": board.events[-1].id}
+        void = voided_last(view.facts)
+        if void is not None and state in _TIGHTENS:
+            raise Unsure(
+                f"The set-up is void: {void.words}. Let go, set up again, then pull: what is pulled is watched.",
+                field="state",
+                value=state,
+            )
         if state not in NEXT.get(board.state, ()):
             raise Unsure(f"From “{board.state}” the board does not go to “{state}”.", field="state", value=state)
         if state == "test" and {name for name, _ in CAUTIONS} - set(ticked):
@@ -378,11 +479,36 @@ def close_cycle(
                     value=cycle.loaded_mm,
                 )
         _check_after(view.facts, after)
-        body = {"cycles": [cycle.model_dump() for cycle in cycles], "after": after.model_dump()}
+        since = next((event.by.at for event in reversed(board.events) if event.cycles), board.events[0].by.at)
+        read = pulls.largest_loads(connection, view.job.id, since)
+        body = {
+            "cycles": [cycle.model_dump() for cycle in cycles],
+            "after": after.model_dump(),
+            "forces": _as_forces(setting_of(view.facts), read),
+        }
+        if after.cracks.strip():
+            _note_after_pull(connection, view, board.pull, "crack", after.cracks.strip(), person)
+        if after.seams.strip():
+            _note_after_pull(connection, view, board.pull, "torn_seam", after.seams.strip(), person)
         state: BoardState = "cautions" if again else "ended"
         return {"id": pulls.note_event(connection, view.job.id, board.plan.version, board.pull, state, body, person.id)}
 
     desk.in_job(person, key, f"cycle {number}", number, work)
+
+
+def _note_after_pull(
+    connection: Connection, view: JobView, pull: int, kind: Literal["crack", "torn_seam"], words: str, person: Person
+) -> None:
+    """Note a crack or a torn seam that was found after a pull among what was seen, so that it stands on its member."""
+    said = f"{KINDS[kind]} {words}, found after pull {pull}"[:500]
+    try:
+        seen = hear(view, f"{KINDS[kind]} {words}", "mm")
+    except FairSquareError:
+        seen = Seen(kind, words[:200])
+    seen = seen._replace(kind=kind)
+    damage.note_finding(
+        connection, view.job.id, kind, said, seen.place[:200], seen.code, seen.xy, None, None, person.id
+    )
 
 
 def read_load(
@@ -457,17 +583,21 @@ def read_settled(desk: Desk, person: Person, key: str, number: str) -> None:
 
 def loads(desk: Desk, view: JobView) -> dict[str, tuple[float, float]]:
     """Return the newest force at each tower in N, and how many seconds ago it was read. Pressure is turned to force by the ram."""
-    setting = setting_of(view.facts)
     found = desk.database.run(lambda c: pulls.newest_loads(c, view.job.id))
+    forces = _as_forces(setting_of(view.facts), found)
+    return {name: (force, float(found[name]["ago_s"])) for name, force in forces.items()}
+
+
+def _as_forces(setting: Setting | None, read: dict[str, dict[str, Any]]) -> dict[str, float]:
+    """Return loads as read at towers in N: a pressure is turned to force by the ram, where its area is known."""
     towers = {tower.id: tower for tower in setting.towers} if setting else {}
     forces = {}
-    for name, one in found.items():
-        tower = towers.get(name)
-        force = one["force_n"]
+    for name, one in read.items():
+        tower, force = towers.get(name), one["force_n"]
         if force is None and tower is not None and tower.ram_area_mm2 is not None:
             force = one["pressure_mpa"] * tower.ram_area_mm2 * tower.falls
         if force is not None:
-            forces[name] = (float(force), float(one["ago_s"]))
+            forces[name] = float(force)
     return forces
 
 

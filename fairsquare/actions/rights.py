@@ -87,6 +87,11 @@ def may(person: Person, deed: Deed) -> bool:
     return person.role in _MAY[deed]
 
 
+def roles_that_may(deed: Deed) -> frozenset[Role]:
+    """Return the roles that may do a deed."""
+    return _MAY[deed]
+
+
 def check_may(person: Person, deed: Deed) -> None:
     """Raise `NotYours`, in words, when the person's role does not allow the deed."""
     if not may(person, deed):

@@ -2,7 +2,8 @@
 
 import math
 import secrets
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, NamedTuple
 
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
 from fairsquare.actions.rights import check_may
@@ -29,6 +30,8 @@ def add_line(
     hours: float,
     parts: str = "",
     amount_cents: int = 0,
+    *,
+    structural: bool = True,
 ) -> int:
     """Record a line that the estimate missed, from whatever station, and return its id."""
     check_may(person, "find more")
@@ -40,7 +43,15 @@ def add_line(
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         kept = supplements.add_line(
-            connection, view.job.id, station[:30], said, hours, parts.strip()[:500], amount_cents, person.id
+            connection,
+            view.job.id,
+            station[:30],
+            said,
+            hours,
+            parts.strip()[:500],
+            amount_cents,
+            person.id,
+            structural=structural,
         )
         return {"id": kept}
 
@@ -148,14 +159,29 @@ def open_link(desk: Desk, code: str, address: str) -> LinkedSupplement:
     return found
 
 
-def answer_by_link(desk: Desk, linked: LinkedSupplement, line: int, said: PayersAnswer, words: str, named: str) -> None:
-    """Record what the payer says of a line on the page of the link."""
+class LineAnswer(NamedTuple):
+    """What the payer says of one line."""
+
+    line: int
+    said: PayersAnswer
+    words: str = ""
+
+
+def answer_by_link(desk: Desk, linked: LinkedSupplement, said: Sequence[LineAnswer], named: str) -> None:
+    """Record what the payer says of lines on the page of the link: all of it, or, where something is wrong, nothing."""
     if len(named.strip()) < 3:
-        raise Refused("Write your name: it stands beside the answer.", field="named", value=named)
+        raise Refused("Write your name: it stands beside the answers.", field="named", value=named)
+    if not said:
+        raise Refused("Mark what you approve, refuse or ask about, or approve all.", field="answers", value="")
+    for one in said:
+        if one.said == "asked" and len(one.words.strip()) < 3:
+            raise Refused("Write what you would like to know.", field=f"words-{one.line}", value=one.words)
 
     def work(connection: Connection) -> None:
         jobs.hold_job(connection, linked.job)
-        supplements.answer(connection, linked.id, line, said, words.strip()[:1000], named.strip()[:120], None)
+        for one in said:
+            words, name = one.words.strip()[:1000], named.strip()[:120]
+            supplements.answer(connection, linked.id, one.line, one.said, words, name, None)
         jobs.touch(connection, linked.job_id)
 
     desk.database.run(work)

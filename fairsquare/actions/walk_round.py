@@ -4,9 +4,10 @@ from typing import Any
 
 from fairsquare.actions.desk import Desk, JobView
 from fairsquare.actions.rights import check_may
+from fairsquare.core.damage.bound import BINDS, known_members
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import LineAnswer
-from fairsquare.core.intake.walk_round import LINE_ITEMS, Seen, understand_seen
+from fairsquare.core.intake.walk_round import KINDS, LINE_ITEMS, Seen, understand_seen
 from fairsquare.core.lengths import Unit
 from fairsquare.core.model import Row3
 from fairsquare.files.photos import KeptPhoto
@@ -50,12 +51,54 @@ def note_finding(desk: Desk, person: Person, key: str, number: str, said: str, s
     return int(desk.in_job(person, key, f"walk {number}", number, work)["id"])
 
 
-def take_finding_back(desk: Desk, person: Person, key: str, number: str, finding: int) -> None:
-    """Take a finding back: it stays, and counts no longer."""
+def bind_finding(desk: Desk, person: Person, key: str, number: str, finding: int, member: str, layer: str = "") -> None:
+    """Say on which member, and on which layer of it, a finding is. Raises `Refused` where that names none."""
     check_may(person, "walk round")
+    member, layer = (" ".join(words.split()) for words in (member, layer))
+    if not 2 <= len(member) <= 120:
+        raise Refused(
+            "Say on which member it is, such as right front rail; one that the sheet does not have may be named too.",
+            field="member",
+            value=member[:120],
+        )
+    if len(layer) > 60:
+        raise Refused("Name the layer in up to 60 letters, such as inner.", field="layer", value=layer[:60])
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        damage.take_finding_back(connection, view.job.id, finding, person.id)
+        seen = next((one for one in view.facts.walk if one.id == finding), None)
+        if seen is not None and seen.kind not in BINDS:
+            raise Refused(
+                f"“{seen.said}” is not on a member: it is a {KINDS[seen.kind]}.", field="finding", value=finding
+            )
+        known = {name.lower(): name for name in known_members(view.facts)}
+        named = known.get(member.lower(), member)
+        layers = {fact.layer.lower(): fact.layer for fact in view.facts.members if fact.member == named and fact.layer}
+        if layers and not layer:
+            raise Refused(
+                f"{named} has layers: {', '.join(layers.values())}. Say on which of them it is.",
+                field="layer",
+                value="",
+            )
+        kept = damage.bind_finding(connection, view.job.id, finding, named, layers.get(layer.lower(), layer), person.id)
+        return {"id": kept}
+
+    desk.in_job(person, key, f"walk on {number} {finding}", number, work)
+
+
+def take_finding_back(desk: Desk, person: Person, key: str, number: str, finding: int, reason: str = "") -> None:
+    """Take a finding back: it stays, and counts no longer. What binds goes with a reason. Raises `Refused` without one."""
+    check_may(person, "walk round")
+    reason = " ".join(reason.split())[:2000]
+
+    def work(connection: Connection, view: JobView) -> dict[str, Any]:
+        seen = next((one for one in view.facts.walk if one.id == finding), None)
+        if seen is not None and seen.kind in BINDS and len(reason) < 8:
+            raise Refused(
+                f"“{seen.said}” binds what is decided: write in a sentence why it is taken back. It goes into the record.",
+                field="back_reason",
+                value=reason,
+            )
+        damage.take_finding_back(connection, view.job.id, finding, reason, person.id)
         return {}
 
     desk.in_job(person, key, f"walk back {number} {finding}", number, work)

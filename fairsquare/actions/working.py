@@ -159,8 +159,8 @@ def ask_for_gaps(desk: Desk, person: Person, key: str, number: str, names: Seque
         if not rows:
             raise Refused("Choose what the payer is to be asked for.", field="row", value=list(names)[:5])
         for row in rows:
-            words = supplement_words(row)[:500]
-            supplements.add_line(connection, view.job.id, "hours", words, row.gap_h, "", 0, person.id)
+            words = supplement_words(row, view.facts.sheet)[:500]
+            supplements.add_line(connection, view.job.id, "hours", words, row.gap_h, "", 0, person.id, structural=False)
         return {"lines": len(rows)}
 
     return int(desk.in_job(person, key, f"supplement gaps {number}", number, ask)["lines"])

@@ -9,6 +9,7 @@ from fairsquare.actions.deciding import DecisionSaid
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import (
     AnswerLine,
+    BindFinding,
     DamageShown,
     DecideOn,
     Given,
@@ -18,6 +19,7 @@ from fairsquare.api.models import (
     NoteFinding,
     SeeMember,
     Settle,
+    TakeFindingBack,
 )
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.job import damage_of, key_of, open_findings
@@ -33,6 +35,20 @@ def note_finding(number: str, sent: NoteFinding, desk: At, person: By) -> Given:
     seen = walk_round.hear(desk.view(number), sent.call, sent.unit)
     seen = seen if seen.xy else seen._replace(xy=sent.xy)
     return Given(ids=(walk_round.note_finding(desk, person, sent.request_key, number, sent.call, seen),))
+
+
+@router.post("/jobs/{number}/walk-round/{finding}/on", tags=["walk-round"])
+def bind_finding(number: str, finding: int, sent: BindFinding, desk: At, person: By) -> Given:
+    """Say on which member a finding is."""
+    walk_round.bind_finding(desk, person, sent.request_key, number, finding, sent.member, sent.layer)
+    return Given()
+
+
+@router.post("/jobs/{number}/walk-round/{finding}/take-back", tags=["walk-round"])
+def take_finding_back(number: str, finding: int, sent: TakeFindingBack, desk: At, person: By) -> Given:
+    """Take a finding back: it stays, and counts no longer."""
+    walk_round.take_finding_back(desk, person, sent.request_key, number, finding, sent.reason)
+    return Given()
 
 
 @router.post("/jobs/{number}/line", tags=["walk-round"])
@@ -85,7 +101,10 @@ def show_members(number: str, desk: At, person: By) -> list[MemberShown]:
     """Return every member and layer: as seen, what the rules say, what was decided."""
     del person
     states = member_states(desk.view(number).facts)
-    return [MemberShown(**{**state._asdict(), "open": state.open}) for state in states]
+    return [
+        MemberShown(**{**state._asdict(), "found": tuple(one.seen.id for one in state.found), "open": state.open})
+        for state in states
+    ]
 
 
 @router.post("/jobs/{number}/members", tags=["damage"], status_code=201)

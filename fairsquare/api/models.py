@@ -5,7 +5,8 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-from fairsquare.core.damage.decide import MakersWord, Material, MemberDecided, MemberRole, Sign
+from fairsquare.actions.naming import Naming
+from fairsquare.core.damage.decide import MakersWord, MemberDecided, MemberRole, Sign
 from fairsquare.core.damage.read import DamageRead
 from fairsquare.core.done import Done
 from fairsquare.core.facts import (
@@ -23,6 +24,7 @@ from fairsquare.core.facts import (
     Purpose,
     ReadingKind,
     SafetyAnswer,
+    SaidMaterial,
     Stand,
     WaitKind,
     WorkFact,
@@ -105,6 +107,16 @@ class AcceptSheet(Sent):
     request_key: Key
     sheet: Sheet
     source: Annotated[str, Field(max_length=200)] = "API"
+    seen_version: int | None = None
+
+
+class NamePoints(Sent):
+    """Points of the sheet to be made one member, or references; no dimension changes."""
+
+    request_key: Key
+    codes: Annotated[tuple[str, ...], Field(max_length=2000)]
+    do: Naming
+    member: str = ""
     seen_version: int | None = None
 
 
@@ -306,11 +318,27 @@ class SeeMember(Sent):
     request_key: Key
     member: str
     layer: str = ""
-    material: Material
+    material: SaidMaterial = "unknown"
     role: MemberRole
     signs: tuple[Sign, ...] = ()
     maker: MakersWord = MakersWord()
     source: str = ""
+    contradicts: str = ""
+
+
+class BindFinding(Sent):
+    """The member, and its layer where it has several, that something is on that was seen at the walk-round."""
+
+    request_key: Key
+    member: str
+    layer: str = ""
+
+
+class TakeFindingBack(Sent):
+    """A finding that no longer counts; where it binds what is decided, with the reason."""
+
+    request_key: Key
+    reason: str = ""
 
 
 class DecideOn(Sent):
@@ -396,13 +424,14 @@ class MeasurePart(Sent):
 
 
 class MemberShown(Model):
-    """A member in a job: as seen, what the rules say, what was decided, and why it is still open, if it is."""
+    """A member in a job: as seen, what the rules say, what was decided, the ids of what was found on it, and why it is open."""
 
     member: str
     layer: str
     seen: MemberFact | None
     proposal: MemberDecided | None
     decision: DecisionFact | None
+    found: tuple[int, ...] = ()
     open: str | None
 
 

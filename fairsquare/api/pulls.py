@@ -25,6 +25,7 @@ class FindPlan(KeyOnly):
 
     school: School
     plan_version: int = 0
+    overpull_reason: str = ""
 
 
 class KeepPlan(KeyOnly):
@@ -93,11 +94,18 @@ class PointShown(Model):
 
 
 class BoardShown(Model):
-    """The pull under way; all null where none is."""
+    """The pull under way, of which version of the plan; all null where none is.
 
+    `let_go`: it is far enough, or may go no farther. `setup`: the number of the set-up in force, in which what is pulled is read.
+    """
+
+    setup: int | None = None
+
+    plan_version: int | None = None
     pull: int | None
     state: BoardState | None
     cycle: int | None
+    let_go: bool = False
     points: Many[PointShown]
     forces_n: dict[str, float]
 
@@ -165,8 +173,11 @@ def show_setting(number: str, desk: At, person: By) -> Setting | None:
 
 @router.post("/jobs/{number}/pulls/find", tags=["pulls"], status_code=201)
 def find(number: str, sent: FindPlan, desk: At, person: By) -> Given:
-    """Work out a plan and keep it as the next version."""
-    return Given(ids=(pulling.find_plan(desk, person, sent.request_key, number, sent.school, sent.plan_version),))
+    """Work out a plan and keep the best as the next version; one that draws past by more than is usual needs its reason."""
+    kept = pulling.find_plan(
+        desk, person, sent.request_key, number, sent.school, sent.plan_version, sent.overpull_reason
+    )
+    return Given(ids=(kept,))
 
 
 @router.post("/jobs/{number}/pulls", tags=["pulls"], status_code=201)
@@ -186,7 +197,7 @@ def keep_setting(number: str, sent: KeepSetting, desk: At, person: By) -> Given:
 def board(number: str, desk: At, person: By) -> BoardShown:
     """Return the board of the pull under way."""
     del person
-    view = desk.view(number)
+    view = desk.quick_view(number)
     found = board_of(view.facts)
     forces = {tower: force for tower, (force, _) in pulling.loads(desk, view).items()}
     if found is None:
@@ -203,6 +214,9 @@ def board(number: str, desk: At, person: By) -> BoardShown:
         for point in found.points
     ]
     return BoardShown(
+        setup=view.setup.number if view.setup else None,
+        plan_version=found.plan.version,
+        let_go=found.state == "pulling" and found.let_go,
         pull=found.pull,
         state=found.state,
         cycle=found.cycle,

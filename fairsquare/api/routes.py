@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
 
-from fairsquare.actions import JobView, gaps
+from fairsquare.actions import JobView, gaps, naming
 from fairsquare.actions.hearing import USUAL_TOOLS, reading_of, tool_for
 from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.actions.spine import waits
@@ -22,6 +22,7 @@ from fairsquare.api.models import (
     JobLine,
     JobShown,
     KeyOnly,
+    NamePoints,
     OpenJob,
     OpenSetup,
     ReadGap,
@@ -150,6 +151,15 @@ def accept_sheet(number: str, sent: AcceptSheet, desk: At, person: By) -> Given:
     said: dict[str, tuple[str, str, str]] = {}
     version = desk.accept_sheet(person, sent.request_key, number, sent.sheet, said, sent.source, sent.seen_version)
     return Given(version=version, findings=check_sheet(CheckSheet(sheet=sent.sheet)).findings)
+
+
+@router.post("/jobs/{number}/sheet/names", tags=["sheet"])
+def name_points(number: str, sent: NamePoints, desk: At, person: By) -> Given:
+    """Make points one member, or references, as a new version of the sheet that changes no dimension."""
+    version = naming.name_points(
+        desk, person, sent.request_key, number, sent.codes, sent.do, sent.member, sent.seen_version
+    )
+    return Given(version=version)
 
 
 @router.post("/jobs/{number}/setups", tags=["measuring"], status_code=201)

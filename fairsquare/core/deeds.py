@@ -12,6 +12,7 @@ _WORDS: tuple[tuple[str, str], ...] = (
     ("change", "changed what was taken in"),
     ("safety", "answered the made-safe list"),
     ("walk back", "took a finding of the walk-round back"),
+    ("walk on", "said on which member a finding of the walk-round is"),
     ("walk", "noted a finding of the walk-round"),
     ("line", "looked at what lies behind the hit"),
     ("worth", "weighed value against cost"),

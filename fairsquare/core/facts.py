@@ -53,6 +53,10 @@ Chosen = Literal[
 """What may be decided: the five plain decisions, and three in-betweens that a person may choose."""
 
 
+SaidMaterial = Material | Literal["unknown"]
+"""What a member is made of, as it was said: `unknown` where nobody did."""
+
+
 class KeptOut(Model):
     """A person's decision that a reading is not to be used, and why."""
 
@@ -185,6 +189,17 @@ class WalkFact(Model):
     right_mm: float | None
     by: Who
     taken_back: Who | None = None
+    back_reason: str = ""
+
+
+class BoundFact(Model):
+    """The member, and its layer where it has several, that a person said a finding of the walk-round is on."""
+
+    id: int
+    finding: int
+    member: str
+    layer: str
+    by: Who
 
 
 class LineFact(Model):
@@ -231,17 +246,21 @@ class SettlementFact(Model):
 
 
 class MemberFact(Model):
-    """A member, or one layer of it, as it was last seen, and the maker's word on it with its source."""
+    """A member, or one layer of it, as it was last seen, and the maker's word on it with its source.
+
+    A material that nobody said is `unknown`. `contradicts`: why something that was seen on it is not among its signs.
+    """
 
     id: int
     member: str
     layer: str
-    material: Material
+    material: SaidMaterial
     role: MemberRole
     signs: tuple[Sign, ...]
     maker: MakersWord
     source: str
     by: Who
+    contradicts: str = ""
 
 
 class DecisionFact(Model):
@@ -265,7 +284,10 @@ class DecisionFact(Model):
 
 
 class SupplementLineFact(Model):
-    """Something that the estimate missed, found at a `station`: hours, parts and their amount in hundredths."""
+    """Something that the estimate missed, found at a `station`: hours, parts and their amount in hundredths.
+
+    `structural`: found on the structure, so that nothing is decided past it; hours that were left out are not.
+    """
 
     id: int
     station: str
@@ -275,6 +297,7 @@ class SupplementLineFact(Model):
     amount_cents: int
     by: Who
     taken_back: Who | None = None
+    structural: bool = True
 
 
 class SupplementFact(Model):
@@ -386,6 +409,7 @@ class PullPlanFact(Model):
 class PullEventFact(Model):
     """What happened on the board: pull `pull` (from 1) of plan version `plan` went into `state`.
 
+    `forces`: with a cycle that is closed, the most that was read at each tower in it, N.
     The first of a pull says what is watched; `ticked` are the cautions that were ticked by hand; a free reading closes a cycle of
     each watched point; the end says what was looked for after the pull.
     """
@@ -400,6 +424,7 @@ class PullEventFact(Model):
     cycles: Many[PointCycle] = ()
     after: AfterPull | None = None
     words: str = ""
+    forces: dict[str, float] = Field(default_factory=dict)
 
 
 class SectionFact(Model):
@@ -578,7 +603,11 @@ PRACTICE = "PRACTICE-"
 
 
 class JobFacts(Model):
-    """Everything recorded of one job, oldest first."""
+    """Everything recorded of one job, oldest first.
+
+    `dimensions_version` is the first version of the sheet that has the dimensions of the one in force: what only names members or
+    references makes no set-up old. None: the same as `sheet_version`.
+    """
 
     number: str
     sheet: Sheet | None
@@ -619,6 +648,8 @@ class JobFacts(Model):
     worked: tuple[WorkFact, ...] = ()
     waits: tuple[WaitFact, ...] = ()
     tools: tuple[ToolFact, ...] = ()
+    bound: tuple[BoundFact, ...] = ()
+    dimensions_version: int | None = None
 
     @property
     def practice(self) -> bool:

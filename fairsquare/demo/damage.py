@@ -132,7 +132,12 @@ _MEMBERS: dict[str, dict[tuple[str, str], _Member]] = {
             "rail end with floor, from a donor: measured, three layers",
         ),
         ("luggage floor", ""): _Member(
-            "mild", "closing", ("kinked", "seam_torn"), MakersWord(), 6.0, donor="from the same donor as the rail end"
+            "mild",
+            "closing",
+            ("kinked", "seam_torn", "thinned_by_rust"),
+            MakersWord(),
+            6.0,
+            donor="from the same donor as the rail end",
         ),
         ("left rear rail", ""): _Member("high_strength", "structural", ("bent",), MakersWord(heat=False), 1.0),
         ("right opening", ""): _Member("mild", "closing", ("bent", "seam_torn"), MakersWord(), 2.5),
@@ -163,6 +168,22 @@ _MEMBERS: dict[str, dict[tuple[str, str], _Member]] = {
 _SOURCE = "body repair leaflet of the ferry line's own fleet file"
 
 
+_ON: dict[str, tuple[str, str]] = {
+    "kink right rail 140 behind F4R": ("right front rail", "outer"),
+    "buckle right apron at F3R": ("right apron", ""),
+    "witness mark moved at the right lid hinge": ("right apron", ""),
+    "plate on the right apron 60 ahead of F3R: a cut would go through it": ("right apron", ""),
+    "earlier repair plate welded under the right rail at R2R": ("right frame", ""),
+    "kink right apron at F3R": ("right apron", ""),
+    "torn seam floor to rear panel at R3R": ("luggage floor", ""),
+    "rust in the spare wheel well 200 behind R2L": ("luggage floor", ""),
+    "torn bond side rail to node 160 ahead of R2L": ("left rear rail", ""),
+    "split arm at the left rear at R1L": ("left rear node", ""),
+    "crack weld of the second cross member 40 behind C2R": ("second cross member", ""),
+}
+"""On which member and layer things are that were seen, where their words do not tell."""
+
+
 def walk_round_of(desk: Desk, persons: dict[str, Person], number: str, vehicle: Vehicle) -> None:
     """Walk round a vehicle: what is seen, a drawn picture of the first two, the line of the push, value against cost."""
     told = _WALKS[vehicle.name]
@@ -170,6 +191,8 @@ def walk_round_of(desk: Desk, persons: dict[str, Person], number: str, vehicle: 
     for index, said in enumerate(told.said):
         seen: Seen = understand_seen(said, places)
         finding = walk_round.note_finding(desk, persons["ngozi"], _key(), number, said, seen)
+        if said in _ON:
+            walk_round.bind_finding(desk, persons["ngozi"], _key(), number, finding, *_ON[said])
         if index < 2:
             photo = photo_to_keep(drawn_photo(said, seen.kind), "drawn.png")
             walk_round.keep_photo(
@@ -200,8 +223,10 @@ def decisions_of(desk: Desk, technician: Person, lead: Person, number: str, vehi
         told_of = _MEMBERS.get(vehicle.name, {}).get((state.member, state.layer))
         if state.seen is None or told_of is None:
             continue
-        proposal = propose(state.seen).decision
-        decided = DecisionSaid(proposal, hours=told_of.hours, first=told_of.first, donor=told_of.donor)
+        proposal = propose(state.seen)
+        if proposal is None:
+            continue
+        decided = DecisionSaid(proposal.decision, hours=told_of.hours, first=told_of.first, donor=told_of.donor)
         deciding.decide(desk, lead, _key(), number, state.seen.id, decided)
     with suppress(Unsure):
         deciding.keep_what_is_fair(desk, technician, _key(), number)

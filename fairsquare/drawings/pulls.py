@@ -75,9 +75,10 @@ def pull_drawing(
     parts = [] if ground_only else [f'<text class="view-title" x="{_MARGIN}" y="15">from above</text>']
     parts += _clear_ground(plan, held)
     for view in views:
-        parts += _frame(view, skeleton, deviations, "now")
+        parts += _assumed(view, skeleton, setting)
+        parts += _frame(view, skeleton, deviations, "now", setting.assumed)
         if ghost:
-            parts += _frame(view, skeleton, ghost, "ghost")
+            parts += _frame(view, skeleton, ghost, "ghost", setting.assumed)
         parts += _chains(view, setting, skeleton, used)
     parts += _anchors(plan, setting, skeleton, held)
     parts += _towers(plan, drawing, used, movable=movable)
@@ -104,9 +105,23 @@ def _moved(place: Row3, by: Row3 | None) -> Row3:
     return place[0] + FACTOR * dx, place[1] + FACTOR * dy, place[2] + FACTOR * dz
 
 
-def _frame(view: _View, skeleton: Skeleton, deviations: Mapping[str, Row3], kind: str) -> list[str]:
+def _assumed(view: _View, skeleton: Skeleton, setting: Setting) -> list[str]:
+    """Return what nobody has said of the frame, dotted: members to corners that are assumed."""
     lines = []
     for member in skeleton.members:
+        if {member.i, member.j} & set(setting.assumed):
+            (x1, y1), (x2, y2) = (view.at(skeleton.nodes[end]) for end in (member.i, member.j))
+            lines.append(f"M{x1:.1f} {y1:.1f}L{x2:.1f} {y2:.1f}")
+    return [f'<path class="frame-assumed" d="{"".join(lines)}"/>'] if lines else []
+
+
+def _frame(
+    view: _View, skeleton: Skeleton, deviations: Mapping[str, Row3], kind: str, assumed: Sequence[str]
+) -> list[str]:
+    lines = []
+    for member in skeleton.members:
+        if member.i in assumed or member.j in assumed:
+            continue
         (x1, y1), (x2, y2) = (view.at(_moved(skeleton.nodes[end], deviations.get(end))) for end in (member.i, member.j))
         lines.append(f"M{x1:.1f} {y1:.1f}L{x2:.1f} {y2:.1f}")
     return [f'<path class="frame-{kind}" d="{"".join(lines)}"/>']

@@ -4,7 +4,7 @@ On the page the front is at the left: a point is drawn at (−x, y) from above, 
 """
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from html import escape
 from typing import NamedTuple
 from urllib.parse import quote
@@ -21,6 +21,7 @@ WIDTH = 746.0
 _MARGIN = 34.0
 _LABELS_UP_TO = 70
 _LABEL_STEP = 16.0
+_BETWEEN, _TICK_DOWN = 40.0, 16.0
 _END_MARGIN, _END_GAP = 30.0, 70.0
 _TALLEST = 520.0
 _PAD_MM = 130.0
@@ -30,12 +31,13 @@ _SMALL_SHARE = 1 / 3
 
 
 class View(NamedTuple):
-    """One view: its title, the points in it, and where a place goes before scaling."""
+    """One view: its title, the points in it, where a place goes before scaling, and whether stations are told under it."""
 
     key: str
     title: str
     flat: Callable[[Row3], tuple[float, float]]
     points: list[Point]
+    ticks: bool = False
 
 
 class _Frame(NamedTuple):
@@ -62,12 +64,16 @@ def plan_and_sides(
     selected: str | None = None,
     link: str = "",
     placed: Placed | None = None,
+    touched: Collection[str] = (),
 ) -> Markup:
     """Return the structure seen from above and from both sides, at one scale, movement drawn `factor` times.
 
-    With `placed` the uncertainty (two sigma) is drawn where it decides something, at the same factor.
+    With `placed` the uncertainty (two sigma) is drawn where it decides something, at the same factor. `selected` and `touched`
+    points have a ring.
     """
-    return _page(sheet, judged, factor, selected, link, _long_views(sheet), "Plan and sides", placed or {})
+    return _page(
+        sheet, judged, factor, _ringed(selected, touched), link, _long_views(sheet), "Plan and sides", placed or {}
+    )
 
 
 def ends(
@@ -77,6 +83,7 @@ def ends(
     selected: str | None = None,
     link: str = "",
     placed: Placed | None = None,
+    touched: Collection[str] = (),
 ) -> Markup:
     """Return the front half and the rear half of the structure, both seen from behind, one beside the other."""
     middle = (min(p.xyz[0] for p in sheet.points) + max(p.xyz[0] for p in sheet.points)) / 2
@@ -85,7 +92,13 @@ def ends(
         View("rear", "rear half, seen from behind", _from_behind, [p for p in sheet.points if p.xyz[0] < middle]),
     )
     views = [view for view in halves if view.points]
-    return _page(sheet, judged, factor, selected, link, views, "Ends", placed or {}, side_by_side=True)
+    return _page(
+        sheet, judged, factor, _ringed(selected, touched), link, views, "Ends", placed or {}, side_by_side=True
+    )
+
+
+def _ringed(selected: str | None, touched: Collection[str]) -> frozenset[str]:
+    return frozenset(touched) | ({selected} if selected else frozenset())
 
 
 def _from_above(p: Row3) -> tuple[float, float]:
@@ -108,7 +121,7 @@ def _long_views(sheet: Sheet) -> list[View]:
         views.append(View("right", "right side, seen through from the left", _from_side, right))
     if left:
         views.append(View("left", "left side", _from_side, left))
-    return views
+    return [*views[:-1], views[-1]._replace(ticks=True)]
 
 
 def _bounds(view: View) -> tuple[tuple[float, float], tuple[float, float]]:
@@ -124,7 +137,7 @@ def _page(
     sheet: Sheet,
     judged: Judged,
     factor: float,
-    selected: str | None,
+    ringed: frozenset[str],
     link: str,
     views: list[View],
     title: str,
@@ -135,7 +148,7 @@ def _page(
     bounds = [_bounds(view) for view in views]
     widths = [high[0] - low[0] for low, high in bounds]
     heights = [high[1] - low[1] for low, high in bounds]
-    label = 30.0
+    label = _BETWEEN
     if side_by_side:
         scale = min((WIDTH - 2 * _END_MARGIN - _END_GAP) / sum(widths), (_TALLEST - label) / max(heights))
     else:
@@ -145,7 +158,7 @@ def _page(
     for view, (low, _), width, height in zip(views, bounds, widths, heights, strict=True):
         origin = low if side_by_side else (left_most, low[1])
         frame = _Frame(left, top, origin, scale)
-        drawn.append(_view(sheet, judged, factor, selected, link, view, frame, (width * scale, height * scale), placed))
+        drawn.append(_view(sheet, judged, factor, ringed, link, view, frame, (width * scale, height * scale), placed))
         if side_by_side:
             left += width * scale + _END_GAP
         else:
@@ -161,7 +174,7 @@ def _view(
     sheet: Sheet,
     judged: Judged,
     factor: float,
-    selected: str | None,
+    ringed: frozenset[str],
     link: str,
     view: View,
     frame: _Frame,
@@ -175,10 +188,11 @@ def _view(
     if view.key == "plan":
         parts += _cross_lines(sheet, frame, view)
     few = len(view.points) <= _LABELS_UP_TO
-    order = sorted(view.points, key=lambda p: (p.code == selected, _state(judged, p.code) == "off"))
-    labels = _labels(view, frame, [p for p in view.points if few or p.code == selected])
+    order = sorted(view.points, key=lambda p: (p.code in ringed, _state(judged, p.code) == "off"))
+    shown = [p for p in view.points if few or p.code in ringed]
+    labels = _labels(view, frame, shown, {code: way[3] * factor for code, way in ways.items()})
     link = escape(link)
-    parts += [_point(p, judged, factor, selected, link, ways[p.code], labels.get(p.code, "")) for p in order]
+    parts += [_point(p, judged, factor, ringed, link, ways[p.code], labels.get(p.code, "")) for p in order]
     return f'<g class="view view-{view.key}"><title>{escape(view.title)}</title>{"".join(parts)}</g>'
 
 
@@ -195,9 +209,9 @@ def _grid(view: View, frame: _Frame, size: tuple[float, float]) -> str:
             x, _ = frame.place((station, 0))
             kind = "zero" if station == 0 else "station"
             parts.append(f'<path class="{kind}" d="M{x:.1f} {frame.top:.1f}V{bottom:.1f}"/>')
-            if view.key == "plan":
+            if view.ticks:
                 words = f"{-station:+d}" if station else "0 mm"
-                parts.append(f'<text class="tick" x="{x:.1f}" y="{bottom + 14:.1f}">{words}</text>')
+                parts.append(f'<text class="tick" x="{x:.1f}" y="{bottom + _TICK_DOWN:.1f}">{words}</text>')
     else:
         x, _ = frame.place((0, 0))
         parts.append(f'<path class="zero" d="M{x:.1f} {frame.top:.1f}V{bottom:.1f}"/>')
@@ -273,7 +287,7 @@ def _point(
     point: Point,
     judged: Judged,
     factor: float,
-    selected: str | None,
+    ringed: frozenset[str],
     link: str,
     way: _Way,
     label: str,
@@ -281,18 +295,18 @@ def _point(
     x, y, dx, dy = way
     state = _state(judged, point.code)
     moved = (x + dx * factor, y + dy * factor)
-    chosen = point.code == selected
+    chosen = point.code in ringed
     parts = []
     if state == "off":
         parts.append(f'<path class="s-prism" d="{prism((x, y), moved)}"/>')
     parts.append(f'<g class="s-mark">{marks(state, *(moved if state in ("off", "close") else (x, y)))}</g>')
-    if point.reference and not judged:
+    if point.reference and (not judged or chosen):
         parts.append(f'<circle class="ref" cx="{x:.1f}" cy="{y:.1f}" r="2.6"/>')
     if chosen:
         parts.append(f'<circle class="ring" cx="{x:.1f}" cy="{y:.1f}" r="17"/>')
     parts.append(label)
     words = judged[point.code].words if point.code in judged else "on the sheet"
-    name = f"{point.code}: {state if state != 'fair' or point.code in judged else 'on the sheet'}, {words}"
+    name = f"{point.code}: {state}, {words}" if point.code in judged else f"{point.code}: on the sheet"
     return (
         f'<a class="pt {state}{" chosen" if chosen else ""}" href="{link}{escape(quote(point.code, safe=""))}" '
         f'data-code="{escape(point.code)}" data-way="{x:.2f},{y:.2f},{dx:.4f},{dy:.4f}" aria-label="{escape(name)}">'
@@ -348,14 +362,18 @@ def _signs(view: View) -> tuple[float, float]:
     return (-1.0, 1.0) if view.key == "plan" else (-1.0, -1.0)
 
 
-def _labels(view: View, frame: _Frame, points: list[Point]) -> dict[str, str]:
-    """Return the code beside each point: above or below it along the vehicle, outward and spread apart at the ends."""
+def _labels(view: View, frame: _Frame, points: list[Point], goes: Mapping[str, float]) -> dict[str, str]:
+    """Return the code beside each point: above or below it along the vehicle, outward and spread apart at the ends.
+
+    `goes` is how far down the page each is drawn as moved: its code stands clear of both squares.
+    """
     if view.key in ("plan", "right", "left"):
         labels = {}
         for point in points:
             x, y = frame.place(view.flat(point.xyz))
             above = view.key != "plan" or point.xyz[1] < 0
-            label_y = y - 13 if above else y + 22
+            moved = goes.get(point.code, 0.0)
+            label_y = min(y, y + moved) - 13 if above else max(y, y + moved) + 22
             labels[point.code] = f'<text class="code" x="{x:.1f}" y="{label_y:.1f}">{escape(point.code)}</text>'
         return labels
     labels = {}
@@ -389,4 +407,5 @@ def _deviation(judged: Judged, code: str) -> Row3 | None:
 
 
 def _state(judged: Judged, code: str) -> State:
-    return judged[code].state if code in judged else "fair"
+    """Return how a point stands; what is not read is never drawn as fair."""
+    return judged[code].state if code in judged else "unread"

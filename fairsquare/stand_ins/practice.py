@@ -102,7 +102,10 @@ class PracticeYard:
             return
         work = board.plan.plan.pulls[board.pull - 1]
         codes = [point.watched.code for point in board.points]
-        told = vehicle.step(board.state, board.pull, board.cycle, work, setting, codes)
+        state = (
+            "hold" if board.state == "pulling" and board.let_go else board.state
+        )  # who pumps stops at the board's word
+        told = vehicle.step(state, board.pull, board.cycle, work, setting, codes)
         cells = {tower.id for tower in setting.towers}
         for tower, force in told.forces.items():
             if tower in cells:

@@ -6,12 +6,14 @@ free; and it reads what an instrument is asked to read, where the vehicle stands
 
 import time
 import uuid
+from collections.abc import Mapping
 from typing import Any
 
 import httpx
 import numpy as np
 
-from fairsquare.core.pull.job import PlanSaid
+from fairsquare.core.model import Row3
+from fairsquare.core.pull.job import BoardState, PlanSaid, WorkPull
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.demo.vehicles import VEHICLES, Floats, instrument_reading, places_of, seed_of
@@ -26,10 +28,25 @@ _PAUSE_S, _AWAY_S = 0.25, 2.0
 class SimulatedTower:
     """One vehicle on one rig, driven by the board of one job."""
 
-    def __init__(self, line: Line, job: str, faults: RigFaults | None = None, seed: int | None = None) -> None:
+    def __init__(
+        self,
+        line: Line,
+        job: str,
+        faults: RigFaults | None = None,
+        seed: int | None = None,
+        *,
+        strength: float = 1.0,
+        struck: Mapping[str, Row3] | None = None,
+    ) -> None:
+        """`strength`: how many times as strong the vehicle is as the job's frame says; `struck`: how far its points moved, mm.
+
+        `struck` is for a vehicle that is none of the demo's.
+        """
         self.line, self.job, self.faults = line, job, faults or RigFaults()
+        self._strength, self._struck = strength, dict(struck or {})
         self._random = np.random.default_rng(seed)
         self._vehicle: SimulatedVehicle | None = None
+        self._plan: tuple[tuple[int, int, int], WorkPull, Setting] | None = None
 
     def serve(self) -> bool:
         """Look at the board once and do what it says; say whether a pull is under way. Raises `httpx.HTTPError` while the server
@@ -38,12 +55,16 @@ class SimulatedTower:
         self._serve_orders()
         if board["state"] is None:
             return False
-        plan = PlanSaid.model_validate(self.line.get(f"/jobs/{self.job}/pulls")["plan"])
-        setting = Setting.model_validate(self.line.get(f"/jobs/{self.job}/pulls/setting"))
+        now = (board["plan_version"], board["pull"], board["cycle"])
+        if self._plan is None or self._plan[0] != now:
+            plan = PlanSaid.model_validate(self.line.get(f"/jobs/{self.job}/pulls")["plan"])
+            setting = Setting.model_validate(self.line.get(f"/jobs/{self.job}/pulls/setting"))
+            self._plan = now, plan.pulls[board["pull"] - 1], setting
+        _, work, setting = self._plan
         codes = [point["watched"]["code"] for point in board["points"]]
-        work = plan.pulls[board["pull"] - 1]
-        told = self._ready().step(board["state"], board["pull"], board["cycle"], work, setting, codes)
-        self._tell(told, {tower.id for tower in setting.towers})
+        state: BoardState = "hold" if board["let_go"] else board["state"]  # who pumps stops at the board's word
+        told = self._ready().step(state, board["pull"], board["cycle"], work, setting, codes)
+        self._tell(told, {tower.id for tower in setting.towers}, board["setup"])
         return True
 
     def places(self) -> dict[str, Floats]:
@@ -56,34 +77,32 @@ class SimulatedTower:
             shown = self.line.get(f"/jobs/{self.job}")
             known = next((vehicle for vehicle in VEHICLES if vehicle.name == shown["details"]["vehicle"]), None)
             metal = seed_of(self.job)
-            places = places_of(sheet, known.moved if known else {}, metal)
+            places = places_of(sheet, known.moved if known and not self._struck else self._struck, metal)
             if shown["picture"] and self._was_pulled():
                 places |= {code: np.array(placed["xyz"]) for code, placed in shown["picture"]["placed"].items()}
-            self._vehicle = SimulatedVehicle(sheet, places, metal, self.faults)
+            self._vehicle = SimulatedVehicle(sheet, places, metal, self.faults, self._strength)
         return self._vehicle
 
     def _was_pulled(self) -> bool:
         """Say whether a pull was let go in this job before: another pulled it, and it stands where it was read."""
         return any(event["state"] == "read_free" for event in self.line.get(f"/jobs/{self.job}/facts")["pull_events"])
 
-    def _tell(self, told: Told, cells: set[str]) -> None:
+    def _tell(self, told: Told, cells: set[str], setup: int | None) -> None:
         for tower, force in told.forces.items():
             if tower in cells:
                 self._post("load", {"tower": tower, "force_n": told_force(force, self._random)})
         if told.codes:
-            self._read(
-                [{"code": code, "loaded": told.loaded, "purpose": "point"} for code in told.codes], uuid.uuid4().hex
-            )
+            asked = [{"code": code, "loaded": told.loaded, "purpose": "point"} for code in told.codes]
+            self._read(asked, uuid.uuid4().hex, setup)
 
     def _serve_orders(self) -> None:
         """Read what an instrument is asked to read in this job."""
         for order in self.line.get("/instrument/orders"):
             if order["job"] == self.job:
                 asked = {"code": order["code"], "loaded": False, "purpose": order["purpose"], "order": order["id"]}
-                self._read([asked], f"order {self.job} {order['id']}")
+                self._read([asked], f"order {self.job} {order['id']}", self.line.get(f"/jobs/{self.job}")["setup"])
 
-    def _read(self, asked: list[dict[str, Any]], key: str) -> None:
-        setup = self.line.get(f"/jobs/{self.job}")["setup"]
+    def _read(self, asked: list[dict[str, Any]], key: str, setup: int | None) -> None:
         if setup is None:
             return
         places = self.places()

@@ -13,17 +13,20 @@ from pydantic import Field
 
 from fairsquare.core.model import Code, Model, Row3, Vector
 from fairsquare.core.pull.job import BoardState, ChainSet, WorkPull
+from fairsquare.core.pull.learned import scaled
 from fairsquare.core.pull.practice import Stood
 from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.frame import Floats, Frame, frame_of
 from fairsquare.core.structure.path import Follower, Standing
+from fairsquare.core.structure.skeleton import Skeleton
 
 NOISE_MM, NOISE_SHARE = 0.3, 0.01
 STEP_SHARE, MOST_SHARE, LIGHT_SHARE = 0.03, 2.5, 0.05
 STROKE_MM = 1.5
 _HALVINGS = 6
 _METAL = 0.06
+_SOFT_JOINTS, _SOFTER, _BENDS = 0.2, 0.75, ("iy", "iz", "mpy", "mpz")
 _SLIP_MM = np.array([-6.0, 3.0, 1.0])
 _UNDER_TENSION: frozenset[BoardState] = frozenset({"test", "look", "pulling", "hold", "relieve", "stopped"})
 
@@ -73,13 +76,27 @@ class _Frame:
 
 
 class SimulatedVehicle:
-    """One vehicle on its rig. `places` (3,) by code are where its points are before any pull, mm in vehicle axes."""
+    """One vehicle on its rig. `places` (3,) by code are where its points are before any pull, mm in vehicle axes.
 
-    def __init__(self, sheet: Sheet, places: Mapping[str, Floats], metal: int, faults: RigFaults | None = None) -> None:
+    Its sections are `strength` times as stiff and as strong as the setting says, and each a little otherwise by the seed `metal`;
+    where its joints are `soft`, some of them by that seed, members that meet there bend and yield sooner.
+    """
+
+    def __init__(
+        self,
+        sheet: Sheet,
+        places: Mapping[str, Floats],
+        metal: int,
+        faults: RigFaults | None = None,
+        strength: float = 1.0,
+        *,
+        soft: bool = False,
+    ) -> None:
         self.sheet, self.faults = sheet, faults or RigFaults()
         self._places = {code: np.array(place, dtype=float) for code, place in places.items()}
         random = np.random.default_rng(metal)
         self._metal = {name: float(random.uniform(1 - _METAL, 1 + _METAL)) for name in sorted(_names(sheet))}
+        self._strength, self._soft, self._seed = strength, soft, metal
         self._now: _Frame | None = None
         self._crept = np.zeros(3)
         self.peaks: dict[str, float] = {}
@@ -171,12 +188,25 @@ class SimulatedVehicle:
     def _frame(self, setting: Setting) -> Frame:
         skeleton = frame_of_setting(self.sheet, setting)
         sections = {
-            name: section.model_copy(
-                update={key: getattr(section, key) * self._metal.get(name, 1.0) for key in ("np", "tp", "mpy", "mpz")}
-            )
+            name: scaled(section, self._strength, self._strength * self._metal.get(name, 1.0))
             for name, section in skeleton.sections.items()
         }
-        return frame_of(skeleton.model_copy(update={"sections": sections}))
+        skeleton = skeleton.model_copy(update={"sections": sections})
+        return frame_of(self._softened(skeleton) if self._soft else skeleton)
+
+    def _softened(self, skeleton: Skeleton) -> Skeleton:
+        """Return a skeleton in which one joint in five, by the seed, is softer in bending, with the members that meet there."""
+        random = np.random.default_rng([self._seed, 5])
+        joints = {node for node in skeleton.nodes if random.random() < _SOFT_JOINTS}
+        sections, members = dict(skeleton.sections), []
+        for member in skeleton.members:
+            if not {member.i, member.j} & joints:
+                members.append(member)
+                continue
+            name, own = f"{member.section}, softer", sections[member.section]
+            sections[name] = own.model_copy(update={key: getattr(own, key) * _SOFTER for key in _BENDS})
+            members.append(member.model_copy(update={"section": name}))
+        return skeleton.model_copy(update={"sections": sections, "members": tuple(members)})
 
     def _pull(self, chains: Sequence[ChainSet], share: float, setting: Setting) -> None:
         now = self._now

@@ -4,7 +4,16 @@ import json
 from typing import Any
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import DecisionFact, LineFact, MemberFact, SettlementFact, WalkFact, WalkKind, WorthFact
+from fairsquare.core.facts import (
+    BoundFact,
+    DecisionFact,
+    LineFact,
+    MemberFact,
+    SettlementFact,
+    WalkFact,
+    WalkKind,
+    WorthFact,
+)
 from fairsquare.store.database import Connection, execute, insert, row, rows, who
 
 _WHO = "p.full_name, p.role"
@@ -40,15 +49,45 @@ def note_finding(
     )
 
 
-def take_finding_back(connection: Connection, job_id: int, finding: int, person_id: int) -> None:
-    """Record that a finding no longer counts. Raises `Refused` for one that is not of this job."""
+def take_finding_back(connection: Connection, job_id: int, finding: int, reason: str, person_id: int) -> None:
+    """Record that a finding no longer counts, and why. Raises `Refused` for one that is not of this job."""
     if row(connection, "SELECT id FROM walk_finding WHERE id = %s AND job_id = %s", finding, job_id) is None:
         raise Refused(f"There is no finding {finding} in this job.", field="finding", value=finding)
     execute(
         connection,
-        "INSERT IGNORE INTO walk_taken_back (finding_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
+        "INSERT IGNORE INTO walk_taken_back (finding_id, reason, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
         finding,
+        reason,
         person_id,
+    )
+
+
+def bind_finding(connection: Connection, job_id: int, finding: int, member: str, layer: str, person_id: int) -> int:
+    """Record which member, and which layer of it, a finding is on. Raises `Refused` for one that is not of this job."""
+    if row(connection, "SELECT id FROM walk_finding WHERE id = %s AND job_id = %s", finding, job_id) is None:
+        raise Refused(f"There is no finding {finding} in this job.", field="finding", value=finding)
+    return insert(
+        connection,
+        "INSERT INTO walk_bound (finding_id, member, layer, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
+        finding,
+        member,
+        layer,
+        person_id,
+    )
+
+
+def bound(connection: Connection, job_id: int) -> tuple[BoundFact, ...]:
+    """Return which members findings were said to be on, oldest first."""
+    found = rows(
+        connection,
+        f"""SELECT b.id, b.finding_id AS finding, b.member, b.layer, b.at, {_WHO}
+            FROM walk_bound b JOIN walk_finding w ON w.id = b.finding_id JOIN person p ON p.id = b.person_id
+            WHERE w.job_id = %s ORDER BY b.id""",  # noqa: S608 - names of columns only
+        job_id,
+    )
+    return tuple(
+        BoundFact(id=one["id"], finding=one["finding"], member=one["member"], layer=one["layer"], by=who(one))
+        for one in found
     )
 
 
@@ -96,8 +135,8 @@ def see_member(connection: Connection, job_id: int, variant: str, seen: dict[str
     return insert(
         connection,
         """INSERT INTO member_seen (job_id, variant, member, layer, material, role, signs, straighten, section, heat, source,
-             person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+             contradicts, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
         job_id,
         variant,
         seen["member"],
@@ -109,6 +148,7 @@ def see_member(connection: Connection, job_id: int, variant: str, seen: dict[str
         seen["section"],
         seen["heat"],
         seen["source"],
+        seen["contradicts"],
         person_id,
     )
 
@@ -140,7 +180,8 @@ def of_variant(connection: Connection, variant: str) -> dict[tuple[str, str], di
         connection,
         """SELECT s.member, s.layer, s.material, s.role, s.straighten, s.section, s.heat, s.source
            FROM member_seen s
-           JOIN (SELECT MAX(id) AS id FROM member_seen WHERE variant = %s GROUP BY member, layer) newest ON newest.id = s.id""",
+           JOIN (SELECT MAX(id) AS id FROM member_seen WHERE variant = %s AND (material <> 'unknown' OR straighten IS NOT NULL
+                   OR section IS NOT NULL OR heat IS NOT NULL) GROUP BY member, layer) newest ON newest.id = s.id""",
         variant,
     )
     return {
@@ -162,11 +203,12 @@ def walk(connection: Connection, job_id: int) -> tuple[WalkFact, ...]:
     )
     back = rows(
         connection,
-        f"""SELECT t.finding_id, t.at, {_WHO} FROM walk_taken_back t JOIN walk_finding w ON w.id = t.finding_id
+        f"""SELECT t.finding_id, t.reason, t.at, {_WHO} FROM walk_taken_back t JOIN walk_finding w ON w.id = t.finding_id
             JOIN person p ON p.id = t.person_id WHERE w.job_id = %s""",  # noqa: S608 - names of columns only
         job_id,
     )
     taken = {one["finding_id"]: who(one) for one in back}
+    why = {one["finding_id"]: one["reason"] for one in back}
     return tuple(
         WalkFact(
             id=w["id"],
@@ -179,6 +221,7 @@ def walk(connection: Connection, job_id: int) -> tuple[WalkFact, ...]:
             right_mm=w["right_mm"],
             by=who(w),
             taken_back=taken.get(w["id"]),
+            back_reason=why.get(w["id"], ""),
         )
         for w in found
     )
@@ -237,14 +280,14 @@ def members(connection: Connection, job_id: int) -> tuple[MemberFact, ...]:
     found = rows(
         connection,
         f"""SELECT m.id, m.member, m.layer, m.material, m.role AS member_role, m.signs, m.straighten, m.section,
-              m.heat, m.source, m.at, {_WHO}
+              m.heat, m.source, m.contradicts, m.at, {_WHO}
             FROM member_seen m JOIN person p ON p.id = m.person_id WHERE m.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
         job_id,
     )
     return tuple(
         MemberFact.model_validate(
             {
-                **{name: one[name] for name in ("id", "member", "layer", "material", "source")},
+                **{name: one[name] for name in ("id", "member", "layer", "material", "source", "contradicts")},
                 "role": one["member_role"],
                 "signs": tuple(json.loads(one["signs"])),
                 "maker": {name: _yes_no(one[name]) for name in ("straighten", "section", "heat")},

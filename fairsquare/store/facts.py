@@ -20,6 +20,7 @@ from fairsquare.core.facts import (
 from fairsquare.core.measure.ageing import moves_of, reading_is_old
 from fairsquare.core.moves import REFIT_NEEDED, LastMoves
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
+from fairsquare.core.sheet.differences import same_dimensions
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.who import Who
 from fairsquare.store import (
@@ -83,6 +84,8 @@ _PARTS = {
     "signatures": "SELECT COUNT(*), MAX(id) FROM signature WHERE job_id = {job}",
     "walk": """SELECT COUNT(*) + COUNT(t.finding_id), MAX(w.id) FROM walk_finding w
                LEFT JOIN walk_taken_back t ON t.finding_id = w.id WHERE w.job_id = {job}""",
+    "bound": """SELECT COUNT(*), MAX(b.id) FROM walk_bound b JOIN walk_finding w ON w.id = b.finding_id
+                WHERE w.job_id = {job}""",
     "line": "SELECT COUNT(*), MAX(id) FROM line_check WHERE job_id = {job}",
     "worth": "SELECT COUNT(*), MAX(id) FROM worth WHERE job_id = {job}",
     "photos": "SELECT COUNT(*), MAX(id) FROM photo WHERE job_id = {job}",
@@ -213,6 +216,7 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         number=job.number,
         sheet=sheet,
         sheet_version=version,
+        dimensions_version=part("sheet", lambda: _dimensions_version(connection, job.id, version, lasting)),
         safety=part("safety", lambda: _safety(connection, job.id)),
         setups=setups,
         readings=tuple(lasting.fact(job.id, one, fates.of(one)) for one in rows_read),
@@ -221,6 +225,7 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         signatures=part("signatures", lambda: _signatures(connection, job.id)),
         hit_from_deg=job.details.hit_from_deg,
         walk=part("walk", lambda: damage.walk(connection, job.id)),
+        bound=part("bound", lambda: damage.bound(connection, job.id)),
         line=part("line", lambda: damage.line(connection, job.id)),
         worth=part("worth", lambda: damage.worth(connection, job.id)),
         photos=part("photos", lambda: photos.photos(connection, job.id)),
@@ -250,6 +255,18 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         part_spans=part("part_spans", lambda: parts.spans(connection, job.id)),
         tools=tuple(tool for tool in part("tools", lambda: tools.histories(connection)) if tool.name in named),
     )
+
+
+def _dimensions_version(connection: Connection, job_id: int, version: int | None, lasting: Lasting) -> int | None:
+    """Return the first version of a sheet since which its dimensions have stayed the same; None where there is none."""
+    first = version
+    now = lasting.sheet(connection, job_id, version) if version is not None else None
+    while now is not None and first is not None and first > 1:
+        before = lasting.sheet(connection, job_id, first - 1)
+        if before is None or not same_dimensions(before, now):
+            break
+        first -= 1
+    return first
 
 
 class StateCache:

@@ -15,6 +15,8 @@ from fairsquare.store.people import Person
 
 HitWhere = Literal["unknown", "front", "rear", "left", "right", "roof", "underneath"]
 HitHeight = Literal["unknown", "low", "middle", "high"]
+HitForce = Literal["unknown", "light", "middling", "hard"]
+HitMoved = Literal["unknown", "stood", "pushed", "stopped", "slid", "spun", "rolled"]
 
 
 class JobDetails(Model):
@@ -26,6 +28,8 @@ class JobDetails(Model):
     hit_where: HitWhere = "unknown"
     hit_from_deg: Annotated[int, Field(ge=0, le=359)] | None = None
     hit_height: HitHeight = "unknown"
+    hit_force: HitForce = "unknown"
+    hit_moved: HitMoved = "unknown"
     hit_words: Annotated[str, Field(max_length=2000)] = ""
     notes: Annotated[str, Field(max_length=8000)] = ""
 

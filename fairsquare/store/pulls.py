@@ -243,6 +243,18 @@ def newest_loads(connection: Connection, job_id: int) -> dict[str, dict[str, Any
     return {one["tower"]: one for one in found}
 
 
+def largest_loads(connection: Connection, job_id: int, since: str) -> dict[str, dict[str, Any]]:
+    """Return the largest force and the largest pressure read at each tower since a moment (UTC, ISO 8601)."""
+    found = rows(
+        connection,
+        """SELECT tower, MAX(force_n) AS force_n, MAX(pressure_mpa) AS pressure_mpa FROM load_reading
+           WHERE job_id = %s AND at >= %s GROUP BY tower""",
+        job_id,
+        since.removesuffix("Z").replace("T", " "),
+    )
+    return {one["tower"]: one for one in found}
+
+
 def jobs_pulled(connection: Connection) -> list[dict[str, Any]]:
     """Return the open jobs in which pulling has begun, with whether a pull is under way: for stand-ins that follow boards."""
     return rows(

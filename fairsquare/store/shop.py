@@ -2,6 +2,7 @@
 
 from fairsquare.core.plan.kept import KeptPlan
 from fairsquare.core.plan.shop_said import ShopSaid
+from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.who import Who
 from fairsquare.store.database import Connection, execute, insert, row, who
 
@@ -12,6 +13,12 @@ def said(connection: Connection) -> tuple[int, ShopSaid]:
     """Return what was last said of the shop and its version; what is usual, and 0, where nothing was."""
     found = row(connection, "SELECT version, body FROM shop_said ORDER BY version DESC LIMIT 1")
     return (found["version"], ShopSaid.model_validate_json(found["body"])) if found else (0, ShopSaid())
+
+
+def pull_rules(connection: Connection) -> PullRules:
+    """Return what the shop asks of a pull."""
+    _, shop = said(connection)
+    return PullRules(most_chains=shop.most_chains, least_n=shop.chain_sets_n)
 
 
 def say(connection: Connection, version: int, shop: ShopSaid, person_id: int) -> None:

@@ -35,18 +35,21 @@ def add_line(
     parts: str,
     amount_cents: int,
     person_id: int,
+    *,
+    structural: bool = True,
 ) -> int:
     """Record a line and return its id."""
     return insert(
         connection,
-        """INSERT INTO supplement_line (job_id, station, words, hours, parts, amount_cents, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
+        """INSERT INTO supplement_line (job_id, station, words, hours, parts, amount_cents, structural, person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
         job_id,
         station,
         words,
         hours,
         parts,
         amount_cents,
+        structural,
         person_id,
     )
 
@@ -159,7 +162,7 @@ def lines(connection: Connection, job_id: int) -> tuple[SupplementLineFact, ...]
     """Return a job's lines, oldest first."""
     found = rows(
         connection,
-        f"""SELECT l.id, l.station, l.words, l.hours, l.parts, l.amount_cents, l.at, {_WHO}
+        f"""SELECT l.id, l.station, l.words, l.hours, l.parts, l.amount_cents, l.structural, l.at, {_WHO}
             FROM supplement_line l JOIN person p ON p.id = l.person_id WHERE l.job_id = %s ORDER BY l.id""",  # noqa: S608 - names of columns only
         job_id,
     )
@@ -173,7 +176,12 @@ def lines(connection: Connection, job_id: int) -> tuple[SupplementLineFact, ...]
     plain = ("id", "station", "words", "hours", "parts", "amount_cents")
     return tuple(
         SupplementLineFact.model_validate(
-            {**{name: one[name] for name in plain}, "by": who(one), "taken_back": taken.get(one["id"])}
+            {
+                **{name: one[name] for name in plain},
+                "structural": bool(one["structural"]),
+                "by": who(one),
+                "taken_back": taken.get(one["id"]),
+            }
         )
         for one in found
     )

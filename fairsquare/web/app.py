@@ -53,6 +53,7 @@ from fairsquare.web.routes import (
     hours,
     live,
     measure,
+    naming,
     parts,
     payer,
     people,
@@ -72,6 +73,7 @@ from fairsquare.web.routes import (
     weld,
     went,
 )
+from fairsquare.web.searches import Searches
 
 STATIC = Path(__file__).parent / "static"
 log = structlog.get_logger("fairsquare.web")
@@ -111,6 +113,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.state.findings = Kept[tuple[Finding, ...]](most=200)
     app.state.checks = Kept[RecordCheck](most=200)
     app.state.papers = Papers()
+    app.state.searches = Searches()
     app.state.desk = desk_for(settings, database)
     app.state.yard = PracticeYard(app.state.desk)
     for module in (
@@ -120,6 +123,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         walk_round,
         comparative,
         sheet,
+        naming,
         setup,
         measure,
         readings,

@@ -22,7 +22,9 @@ from fairsquare.core.facts import ReadingFact
 from fairsquare.core.measure.calibration import Standing, standings
 from fairsquare.core.measure.tools import ShopTool
 from fairsquare.core.measure.trusted_tools import read_at, tools_behind
+from fairsquare.core.pull.slip import voided_last
 from fairsquare.core.release.record import tools_in_record
+from fairsquare.core.release.summed import readings_summed
 from fairsquare.drawings.sign import sign
 from fairsquare.settings import Settings
 from fairsquare.store import people
@@ -31,6 +33,7 @@ from fairsquare.store.people import Session
 from fairsquare.web import units as shown
 from fairsquare.web.times import dated_time, shop_of, shown_time, zone_of
 from fairsquare.web.units import Units
+from fairsquare.web.words import agree_words
 
 COOKIE = "fairsquare"
 MOST_FIELDS = 12_000
@@ -226,12 +229,14 @@ def _tool_of(view: JobView, reading: ReadingFact) -> Standing:
 
 
 _ABOUT_TOOLS: dict[str, Any] = {
+    "voided_last": voided_last,
     "doubted_tools": _doubted,
     "tools_behind": lambda view, setup_only: tools_behind(view.facts, view.state.picture, setup_only=setup_only),
     "tool_of": _tool_of,
     "tools_in_record": tools_in_record,
+    "readings_summed": lambda record: readings_summed(record.readings, record.pull_events),
 }
-templates.env.globals.update(_ABOUT_TOOLS)
+templates.env.globals.update(_ABOUT_TOOLS, agree_words=agree_words)
 
 
 def _practised_number(request: Request) -> str:

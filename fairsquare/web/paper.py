@@ -52,13 +52,24 @@ class Papers:
         self._makers.shutdown(wait=False, cancel_futures=True)
 
 
-def when_made(request: Request, paper: Future[bytes], address: str, page: Callable[[], Response]) -> Response:
-    """Go to a PDF once it is made; one that takes long is waited for on a `page` that asks again, and that can be left."""
+def when_made(
+    request: Request, paper: Future[bytes], address: str, page: Callable[[BaseException | None], Response]
+) -> Response:
+    """Go to a PDF once it is made; one that takes long is waited for on a `page` that asks again, and that can be left.
+
+    Where it could not be made, the page says why, and has it made again.
+    """
     polled = bool(request.headers.get("hx-request"))
     made = wait([paper], timeout=0 if polled else QUICK_S).done
+    fault = paper.exception() if made else None
+    if fault is not None:
+        told = page(fault)
+        if polled:
+            told.headers.update({"HX-Retarget": "#making", "HX-Reselect": "#making", "HX-Reswap": "outerHTML"})
+        return told
     if polled:
         return Response(status_code=204, headers={"HX-Redirect": address} if made else {})
-    return RedirectResponse(address, status_code=303) if made else page()
+    return RedirectResponse(address, status_code=303) if made else page(None)
 
 
 def drawn_on_paper(drawing: Markup) -> Markup:

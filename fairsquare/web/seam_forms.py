@@ -1,16 +1,17 @@
 """The forms of seams and of the bonding, as they are typed and as they were said."""
 
 import re
-from collections.abc import Iterable, Mapping
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from fairsquare.core.cut.job import SectionState
-from fairsquare.core.cut.section import WeldSaid
+from fairsquare.core.cut.section import StripLayer, WeldSaid, WeldsSaid
 from fairsquare.core.cut.working import mapped_welds
 from fairsquare.core.errors import Refused
 from fairsquare.core.weld.bonding import BondSaid, SurfaceSaid
 from fairsquare.core.weld.gauge import read_thickness
-from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
+from fairsquare.core.weld.seam import MOST_WELDED, Holder, JoinWeld, SeamPlan
 from fairsquare.core.weld.settings import Composition, Metal
 from fairsquare.core.weld.timeline import BondStep
 from fairsquare.web.forms import number_of
@@ -190,27 +191,56 @@ def seam_fields(plan: SeamPlan) -> dict[str, str]:
     }
 
 
-def seam_of_section(state: SectionState) -> SeamPlan:
-    """Return a seam to begin with, from the map of a section's welds: those that are welded again, where they were."""
-    said = state.welds
-    joined = [
-        one.said
-        for one in (mapped_welds(said) if said else ())
-        if isinstance(one.said, WeldSaid) and one.said.kind == "spot" and one.rejoin not in ("", "nothing to weld")
-    ]
-    welds = [JoinWeld(id=one.id, along_mm=one.at_mm, across_mm=one.across_mm) for one in joined]
-    sizes = {part.id: part.thickness_mm for part in said.parts} if said else {}
-    thick = [sizes.get(name, 1.0) for name in joined[0].stack[:3]] if joined else [1.0, 1.0]
-    return SeamPlan(
+def seam_of_section(state: SectionState, watch: Sequence[str] = ()) -> dict[str, Any]:
+    """Return the rows and the fields of a seam to begin with, from what was said of a section: the welds of its map that are welded
+    again, where they were, and the sheets that lie there. Sheets that nobody said are left empty."""
+    joined = _welded_again(state.welds)
+    sheets = sheets_of_section(state)
+    metals = {part.material for part in state.welds.parts} if state.welds else {one.material for one in _cut(state)}
+    plan = SeamPlan(
         name=state.fact.member,
         section=state.fact.number,
-        sheets_mm=tuple(thick),
+        process="plug" if joined or not _cut(state) else "seam",
+        metal="aluminium" if metals == {"aluminium"} else "steel",
+        sheets_mm=sheets or (1.0, 1.0),
         method="mag",
         volts=17.0,
         amperes=75.0,
         seconds=2.0,
-        welds=tuple(welds[:60]),
+        welds=tuple(JoinWeld(id=one.id, along_mm=one.at_mm, across_mm=one.across_mm) for one in joined[:MOST_WELDED]),
+        watch=tuple(watch),
     )
+    fields = seam_fields(plan)
+    return {"rows": seam_rows(plan), "fields": fields if sheets else {**fields, "sheets": ""}}
+
+
+def _welded_again(said: WeldsSaid | None) -> list[WeldSaid]:
+    return [
+        one.said
+        for one in (mapped_welds(said) if said else ())
+        if isinstance(one.said, WeldSaid) and one.said.kind == "spot" and one.rejoin not in ("", "nothing to weld")
+    ]
+
+
+def _cut(state: SectionState) -> tuple[StripLayer, ...]:
+    return tuple(state.strip.cut) if state.strip else ()
+
+
+def sheets_of_section(state: SectionState) -> tuple[float, ...]:
+    """Return how thick the sheets are that a section's seam joins, mm, from the side that is welded; none where nobody said.
+
+    Those of the stack that most welds of its map go through; else the layer that is cut, on itself.
+    """
+    said = state.welds
+    joined = _welded_again(said)
+    if said and joined:
+        stack, _ = Counter(one.stack for one in joined).most_common(1)[0]
+        sizes = {part.id: part.thickness_mm for part in said.parts}
+        below = all(one.after == ("bottom",) for one in joined if one.stack == stack)
+        found = [sizes[name] for name in (reversed(stack) if below else stack) if name in sizes]
+        return tuple(found[:3]) if len(found) > 1 else ()
+    cut = _cut(state)
+    return (cut[0].thickness_mm, cut[0].thickness_mm) if cut else ()
 
 
 def bond_typed(typed: Mapping[str, str]) -> BondSaid:

@@ -48,6 +48,6 @@ def editor(
         typed,
         wrong,
         state=state,
-        materials=MATERIALS,
+        materials={"": "of what?", **MATERIALS},
         **context,
     )

@@ -23,7 +23,9 @@ from fairsquare.core.cut.section import (
     WeldsSaid,
     Window,
 )
+from fairsquare.core.damage.choices import MemberState, member_states
 from fairsquare.core.errors import Refused
+from fairsquare.core.facts import JobFacts
 from fairsquare.web.rows import M, Row, filled, length_or, made, made_of, needed, plain, typed_rows
 
 STRIP_ROWS: dict[str, tuple[str, ...]] = {
@@ -95,10 +97,8 @@ def row_names(typed: Mapping[str, str]) -> Callable[[str, int], str]:
     return name
 
 
-def strip_rows(strip: StripSaid | None) -> dict[str, list[Row]]:
+def strip_rows(strip: StripSaid) -> dict[str, list[Row]]:
     """Return a strip as rows of texts, in mm."""
-    if strip is None:
-        return {kind: [] for kind in STRIP_ROWS}
     return {
         "layer": [
             {
@@ -142,6 +142,36 @@ def strip_rows(strip: StripSaid | None) -> dict[str, list[Row]]:
     }
 
 
+def strip_known(facts: JobFacts, member: str) -> dict[str, list[Row]]:
+    """Return the rows of a strip to begin with: its layers and their materials, as they stand on Decide."""
+    own = [state for state in member_states(facts) if state.member == member and (state.layer or state.seen)]
+    rows: list[Row] = [
+        {"id": state.layer or member, "material": _told_material(state), "joint": "butt_backed"} for state in own
+    ]
+    blank = dict.fromkeys(STRIP_ROWS["layer"], "")
+    return {kind: [] for kind in STRIP_ROWS} | {"layer": [blank | row for row in rows]}
+
+
+def welds_known(facts: JobFacts, member: str, strip: StripSaid | None) -> dict[str, list[Row]]:
+    """Return the rows of a map to begin with: what comes in, of the metal that its strip, or Decide, says already."""
+    rows: list[Row] = [
+        {"id": one.id, "fate": "donor", "material": one.material, "thick": plain(one.thickness_mm)}
+        for one in (strip.layers if strip else ())
+    ]
+    if not rows:
+        own = [state for state in member_states(facts) if state.member == member]
+        rows = [
+            {"id": state.layer or member, "fate": "donor", "material": _told_material(state), "thick": ""}
+            for state in own
+        ]
+    return {kind: [] for kind in WELD_ROWS} | {"part": rows}
+
+
+def _told_material(state: MemberState) -> str:
+    said = state.seen.material if state.seen else "unknown"
+    return "" if said == "unknown" else said
+
+
 def strip_typed(typed: Mapping[str, str], now: StripSaid | None) -> StripSaid:
     """Return a strip as it was typed; cuts that a person put stay where their layers are still cut. Raises `Refused`."""
     rows = typed_rows(typed, STRIP_ROWS)
@@ -176,9 +206,7 @@ def _layer(row: Row, field: str) -> StripLayer:
     if bool(hurt[0]) != bool(hurt[1]):
         raise Refused("Damage has two ends: from where to where.", field=f"{field}-hurt-to", value=hurt[1])
     damage = (needed(hurt[0], f"{field}-hurt-from"), needed(hurt[1], f"{field}-hurt-to")) if hurt[0] else None
-    thick = needed(row["thick"], f"{field}-thick")
-    if thick <= 0:
-        raise Refused("Metal has a thickness: above 0 mm, such as 1.2.", field=f"{field}-thick", value=row["thick"])
+    thick = _thick(row, field)
     if not row["id"]:
         raise Refused("Name the layer, such as outer.", field=f"{field}-id", value="")
     return made_of(
@@ -188,12 +216,27 @@ def _layer(row: Row, field: str) -> StripLayer:
         start=needed(row["from"], f"{field}-from"),
         end=needed(row["to"], f"{field}-to"),
         thickness_mm=thick,
-        material=row["material"] or "mild",
+        material=_material(row, field),
         damage=damage,
         joint=row["joint"] or "butt_backed",
         maker=row["maker"],
         faces=tuple(_faces(row["faces"], f"{field}-faces")),
     )
+
+
+def _thick(row: Row, field: str) -> float:
+    """Return how thick the metal of a row is, mm: it is drilled, and welded, by that."""
+    thick = needed(row["thick"], f"{field}-thick")
+    if thick <= 0:
+        raise Refused("Metal has a thickness: above 0 mm, such as 1.2.", field=f"{field}-thick", value=row["thick"])
+    return thick
+
+
+def _material(row: Row, field: str) -> str:
+    """Return of what a row is made; never a material that nobody said: a drill does not go through every one."""
+    if not row["material"]:
+        raise Refused("Of what is it made? Ask the maker’s book, or a magnet.", field=f"{field}-material", value="")
+    return row["material"]
 
 
 def _faces(text: str, field: str) -> Iterable[Face]:
@@ -281,10 +324,8 @@ def lines_typed(typed: Mapping[str, str]) -> LinesSaid:
     )
 
 
-def weld_rows(said: WeldsSaid | None) -> dict[str, list[Row]]:
+def weld_rows(said: WeldsSaid) -> dict[str, list[Row]]:
     """Return welds as rows of texts, in mm."""
-    if said is None:
-        return {kind: [] for kind in WELD_ROWS}
     words = {sides: name for name, sides in REACHES.items()}
     return {
         "part": [
@@ -347,8 +388,8 @@ def _part(row: Row, field: str) -> StackPart:
         field,
         id=row["id"],
         fate=row["fate"],
-        material=row["material"] or "mild",
-        thickness_mm=needed(row["thick"], f"{field}-thick") if row["thick"] else 1.0,
+        material=_material(row, field),
+        thickness_mm=_thick(row, field),
     )
 
 

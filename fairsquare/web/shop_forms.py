@@ -12,6 +12,7 @@ from fairsquare.core.plan.shop_said import (
     StationTakes,
     read_stretches,
 )
+from fairsquare.web.forms import number_of, whole
 from fairsquare.web.product_forms import PRODUCT, product_of, product_row
 from fairsquare.web.rows import Row, made, made_of, typed_rows
 
@@ -38,6 +39,8 @@ def shop_typed(typed: Mapping[str, str]) -> ShopSaid:
         products=made(rows["product"], "product", product_of),
         units="in" if typed.get("units") == "in" else "mm",
         time_zone=typed.get("time_zone", "").strip(),
+        most_chains=whole(typed.get("most_chains") or "2", "most_chains"),
+        chain_sets_n=1000.0 * (number_of(typed.get("chain_sets") or "5", "chain_sets") or 0.0),
     )
 
 

@@ -28,6 +28,21 @@ HIT_FROM = {
     "315": "the front left",
 }
 HIT_HEIGHT = {"unknown": "not known", "low": "low", "middle": "middle", "high": "high"}
+HIT_FORCE = {
+    "unknown": "not known",
+    "light": "light: it drove on",
+    "middling": "middling",
+    "hard": "hard: bags went off, or it was towed",
+}
+HIT_MOVED = {
+    "unknown": "not known",
+    "stood": "it stood, and stayed where it was",
+    "pushed": "it stood, and was pushed away",
+    "stopped": "it drove, and was stopped dead",
+    "slid": "it slid on, against a kerb or a second thing",
+    "spun": "it was spun round",
+    "rolled": "it rolled over",
+}
 MODES = {
     "mash": ("mash", "short", "long"),
     "skew": ("skew", "left fore", "right fore"),
@@ -46,6 +61,7 @@ MATERIALS = {
     "casting": "casting",
     "composite": "composite",
 }
+SAID_MATERIALS = {"unknown": "not known yet", **MATERIALS}
 ROLES = {
     "structural": "structural",
     "crush_zone": "crush zone",
@@ -67,6 +83,28 @@ SIGNS = {
     "heat_marked": "marked by heat",
 }
 YES_NO = {"": "not said", "yes": "allowed", "no": "forbidden"}
+
+
+_UNDONE = {
+    "mash": ("what is short", "what is long"),
+    "skew": ("skew: left fore", "skew: right fore"),
+    "sway": ("sway to the left", "sway to the right"),
+    "spread": ("what is spread apart", "what is pinched"),
+    "rise": ("what is high", "what is low"),
+    "twist": ("twist: left high", "twist: right high"),
+}
+
+
+def undone_words(mode: str, sense: float) -> str:
+    """Return what a pull undoes, with the word for the way in which it was."""
+    return _UNDONE[mode][0 if sense >= 0 else 1]
+
+
+def agree_words(p: float | None) -> str:
+    """Return how well readings agree with one another, in words; `p` is the chance of a fit at least as bad."""
+    if p is None:
+        return "as many as are needed: nothing checks them"
+    return "agree well" if p >= 0.3 else "agree" if p >= 0.05 else "agree poorly" if p >= 0.001 else "do not agree"
 
 
 def way_words(way: tuple[float, float, float]) -> str:

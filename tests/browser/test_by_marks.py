@@ -16,7 +16,7 @@ from fairsquare.demo.load import load
 from fairsquare.demo.vehicles import HERON, seed_of
 from fairsquare.stand_ins.vehicle import SimulatedVehicle
 from tests.browser.conftest import sign_in
-from tests.browser.test_straightened import TOLD_MS, pull_home, under_tension
+from tests.browser.test_straightened import keep_best, pull_home, under_tension
 from tests.conftest import key
 from tests.pulling import decide_all, pulled_by
 
@@ -112,7 +112,7 @@ def by_marks(page: Page, desk: Desk, job: str, vehicle: SimulatedVehicle, tape: 
             page.fill(f"[name=after-{w.code}]", f"{after:+.1f}")
             short = short or after < w.target_mm - w.tolerance_mm
         page.check("[name=looked]")
-        page.click("text=Pull again" if short else "text=End this pull")
+        page.click("button:has-text('Pull again')" if short else "button:has-text('End this pull')")
         if not short:
             break
     page.wait_for_url("**/pulls*")
@@ -162,22 +162,25 @@ def test_the_herons_twist_and_skew_by_tape_gauges_and_a_jack(page: Page, desk: D
     assert judged["F2L"].deviation[0] == pytest.approx(truth["F2L"][0] - 2240, abs=4)
 
 
+def off_points(desk: Desk) -> list[str]:
+    """Return what demands of the Puffin say of points out of tolerance."""
+    hold = desk.view(PUFFIN_JOB).state.hold("pulls_done")
+    return [one.words for one in hold.missing if "out of tolerance" in one.words]
+
+
 def test_the_puffin_drawn_square_and_its_rail_bent_back(page: Page, server: str, desk: Desk, persons) -> None:
     decide_all(desk, persons, PUFFIN_JOB)
     sign_in(page)
-    page.goto(f"/jobs/{PUFFIN_JOB}/pulls")
-    for title in ("Drawn square across T1L–C1R", "Three-point bending at C2R"):
-        page.click("button:has-text('Try special forms')")
-        page.locator(".special-form", has_text=title).locator("button").click(timeout=TOLD_MS)
-        page.wait_for_url("**/pulls?pull=*")
-    expect(page.locator(".pull-list > li")).to_have_count(2)
-    expect(page.locator(".pull-list")).to_contain_text("chain puller")
     with pulled_by(server, PUFFIN_JOB) as tower:
-        for number in (1, 2):
-            pull_home(page, PUFFIN_JOB, number)
+        for _ in range(2):  # what is left after a plan is planned again
+            page.goto(f"/jobs/{PUFFIN_JOB}/pulls")
+            keep_best(page)
+            for number in range(1, page.locator(".pull-list > li").count() + 1):
+                pull_home(page, PUFFIN_JOB, number)
+            if not off_points(desk):
+                break
         truth = tower.places()
     spans = [np.linalg.norm(truth[a] - truth[b]) for a, b in (("T1L", "C1R"), ("T1R", "C1L"))]
     assert abs(spans[0] - spans[1]) < 6, "its front bay is square again"
     assert abs(truth["C2R"][1] + 720) < 3, "the rail is straight between its cross members"
-    hold = desk.view(PUFFIN_JOB).state.hold("pulls_done")
-    assert not [one for one in hold.missing if "out of tolerance" in one.words]
+    assert not off_points(desk)

@@ -37,7 +37,7 @@ def fill(page: Page, name: str, text: str) -> None:
 def test_the_teals_rail_is_planned_by_keyboard_alone(page: Page, desk: Desk) -> None:
     sign_in(page)
     page.goto(f"/jobs/{JOB}/cuts")
-    fill(page, "member", "left rear rail")
+    fill(page, "member", "floor cross member")
     page.locator("[name=how]").focus()
     page.keyboard.press("Tab")
     page.keyboard.press("Enter")
@@ -47,6 +47,8 @@ def test_the_teals_rail_is_planned_by_keyboard_alone(page: Page, desk: Desk) -> 
     for k, (name, thick, hurt) in enumerate((("outer", "1.2", ("92", "330")), ("inner", "1", ("105", "260")))):
         for field, value in (("id", name), ("from", "-330"), ("to", "43 cm"), ("thick", thick)):
             fill(page, f"layer-{k}-{field}", value)
+        page.locator(f"[name=layer-{k}-material]").focus()
+        page.keyboard.type("mild")
         fill(page, f"layer-{k}-hurt-from", hurt[0])
         fill(page, f"layer-{k}-hurt-to", hurt[1])
     fill(page, "feature-0-from", "40")

@@ -78,6 +78,16 @@ def test_the_teal_from_the_walk_round_to_the_decision(page: Page, browser: Brows
     page.fill("[name=hours]", "4.5")
     page.click("text=Add the line")
     expect(page.locator(".line-status")).to_contain_text("not sent yet")
+    page.goto(f"/jobs/{TEAL}/decide")
+    expect(page.locator(".seen-first")).to_contain_text("Crack floor 60 behind R2R")
+    asked = page.locator(".seen-first .ask-member").first
+    asked.locator("select").select_option("luggage floor")
+    asked.locator("button").click()
+    page.wait_for_url("**/decide?member=luggage*")
+    expect(page.locator(".found-on")).to_contain_text("Crack floor 60 behind R2R")
+    expect(page.locator("[name=signs][value=cracked]")).to_be_checked()
+    page.click("button:has-text('Look at it again')")
+    page.click("button:has-text('Decide')")
     page.goto(f"/jobs/{TEAL}/holds/decision_made")
     expect(page.locator(".missing-list")).to_contain_text("is not sent to the payer yet")
 
@@ -149,8 +159,9 @@ def test_what_moved_as_one_piece_is_shown_moving(page: Page, desk: Desk, persons
 
 def answer(payer: Page, what: str, words: str) -> None:
     payer.fill("[name=named]", "Ines Okonjo")
-    payer.fill("[name=words]", words)
-    payer.click(f"button:has-text('{what}')")
+    payer.fill("[name^=words-]", words)
+    payer.check(f"[name^=answer-][value={ {'Refuse': 'refused', 'Approve': 'approved'}[what] }]")
+    payer.click("button:has-text('Send what is marked')")
     expect(payer.locator(".line-status")).to_contain_text({"Refuse": "Refused", "Approve": "Approved"}[what])
 
 

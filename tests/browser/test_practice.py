@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 from fairsquare.actions import Desk
 from tests.browser.conftest import sign_in
 from tests.browser.test_pages import violations
-from tests.browser.test_straightened import TOLD_MS, pull_home
+from tests.browser.test_straightened import TOLD_MS, keep_best, pull_home
 
 
 def test_an_apprentice_practises_from_the_hidden_blow_to_the_truth(page: Page, desk: Desk, persons) -> None:
@@ -33,8 +33,15 @@ def test_an_apprentice_practises_from_the_hidden_blow_to_the_truth(page: Page, d
     page.goto(f"/jobs/{job}/damage")
     page.click("text=Plan the pulls")
     page.wait_for_url("**/pulls")
-    page.click("button:has-text('Find a plan')")
+    page.click("summary:has-text('Or set the first pull yourself')")
+    own = page.locator("form[action$='/pulls/change']")
+    own.locator("[name=hook-0]").select_option("at R3L")
+    own.locator("[name=tower-0]").select_option("rear")
+    own.locator("[name=height-0]").fill("400")
+    own.locator("[name=force-0]").fill("20")
+    own.locator("button:has-text('Add the pull')").click()
     page.wait_for_selector(".pull-list", timeout=TOLD_MS)
+    keep_best(page)
     pulls = page.locator(".pull-list > li").count()
     for number in range(1, pulls + 1):
         pull_home(page, job, number, dye_test="clear")

@@ -84,7 +84,7 @@ def test_a_pull_on_the_board(page: Page, desk: Desk, persons) -> None:
     expect(page.locator(f"[name=after-{code}]")).not_to_have_value("")
     page.check("[name=looked]")
     page.check("[name=dolly]")
-    page.click("text=End this pull")
+    page.click("button:has-text('End this pull')")
     page.wait_for_url("**/pulls*")
     page.goto(f"/jobs/{JOB}/board")
     expect(page.locator("svg.cycles")).to_be_visible()

@@ -13,10 +13,11 @@ from fairsquare.core.facts import (
     WaitFact,
     WorkFact,
 )
-from fairsquare.core.plan.operations import job_work, supplement_words
+from fairsquare.core.plan.operations import _said_as, job_work, supplement_words
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid, check_hours
 from fairsquare.core.waiting import waiting
 from fairsquare.core.who import Who
+from fairsquare.demo.vehicles import DUNLIN
 
 ANNA = Who(name="Anna", role="technician", at="2026-11-02T08:00:00.000000Z")
 
@@ -115,6 +116,14 @@ def test_gaps_become_lines_and_are_closed_by_the_payers_word():
     approved = job_work(asked.model_copy(update={"supplements": (sent,), "supplement_answers": (answer,)}))
     assert approved.row("wing").all_sold_h == pytest.approx(3.0)
     assert approved.row("wing").gap_h == 0
+
+
+def test_a_payer_is_told_of_a_pull_by_the_member_and_the_line_is_known_again():
+    job = facts(SAID).model_copy(update={"sheet": DUNLIN.sheet})
+    from_pull = job_work(job).row("Measure")._replace(name="Pull 2: at F4R, at F5R", sold_h=None)
+    words = supplement_words(from_pull, DUNLIN.sheet)
+    assert words == "Straightening on the rack, pull 2, right front rail: not in the estimate"
+    assert words.startswith(_said_as(job, from_pull.name))
 
 
 @pytest.mark.parametrize(

@@ -4,15 +4,18 @@ import numpy as np
 import pytest
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.pull.job import plan_request
+from fairsquare.core.facts import PullEventFact, PullPlanFact
+from fairsquare.core.pull.job import ChainSet, PlanSaid, PointCycle, WorkPull, plan_request
 from fairsquare.core.pull.plan import plan_pulls
-from fairsquare.core.pull.practice import LARGEST_SEED, Stood, hidden_blow, lessons, score
+from fairsquare.core.pull.practice import LARGEST_SEED, Stood, Worked, hidden_blow, lessons, score, worked_of
 from fairsquare.core.pull.setting import frame_of_setting, usual_setting
 from fairsquare.core.structure.blow import left_by, together
 from fairsquare.core.structure.of_sheet import ExtraMember, usual_boxes
+from fairsquare.core.who import Who
 from fairsquare.demo.practice import vehicle_to_practise
 from fairsquare.demo.rig import setting_of_vehicle
 from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, VEHICLES
+from tests.core.facts import facts, reading
 
 DUNLIN_SETTING = usual_setting(DUNLIN.sheet, usual_boxes(DUNLIN.sheet))
 HOME = {point.code: point.xyz for point in DUNLIN.sheet.points}
@@ -145,7 +148,7 @@ def test_a_score_is_what_its_rule_says() -> None:
     assert found.were_off == ("F5L", "F5R", "F4R", "F3R") and found.home == ("F5R", "F4R", "F3R")
     assert found.spoiled == ("F2R",) and found.overloaded == {"clamp C1R": 1.2}
     assert found.for_nothing == ((1, 1),) and (found.pulls, found.cycles) == (2, 2)
-    assert found.points == 100 * 3 // 4 - 15 - 10 - 5 - 3
+    assert found.points == 60 * 3 // 4 + 40 - 15 - 10 - 5 - 3
     assert found.left_mm["F2R"] == pytest.approx((4.0, 0.0, 0.0))
     said = " ".join(lessons(found))
     for words in (
@@ -155,6 +158,33 @@ def test_a_score_is_what_its_rule_says() -> None:
         "F5L stayed off",
         "2 pulls where 1",
     ):
+        assert words in said
+
+
+def test_how_it_was_worked_counts_beside_where_it_ended() -> None:
+    start = off(F5R=(-8.0, 0, 0), F4R=(-6.0, 0, 0))
+    who, chain = (
+        Who(name="Keahi", role="apprentice", at="2026-11-29T08:00:00.000000Z"),
+        {"height_mm": 200.0, "force_n": 20e3},
+    )
+    chains = tuple(ChainSet(hook=f"at {code}", tower="front right", **chain) for code in ("F5R", "F4R"))
+    found_plan = PlanSaid(school="outward", title="By chains from the towers", pulls=(WorkPull(chains=chains),))
+    later = who.model_copy(update={"at": "2026-11-29T09:00:00.000000Z"})
+    cycles = [(PointCycle(code="F5R", before_mm=-8, loaded_mm=mm, after_mm=0),) for mm in (4.0, None)]
+    job = facts(
+        readings=(reading(1, "F5R").model_copy(update={"by": who}),),
+        pull_plans=(PullPlanFact(id=1, version=1, plan=found_plan, by=later),),
+        pull_events=tuple(
+            PullEventFact(id=k, plan=1, pull=1, state="ended", by=later, cycles=own) for k, own in enumerate(cycles)
+        ),
+    )
+    worked = worked_of(job, DUNLIN.sheet, start, chains_enough=1)
+    assert worked == Worked(seen=0.5, own=0.0, free=0.5, chains=2, chains_enough=1)
+    assert worked.points == 5 + 0 + 5 + 5
+    ended = score(DUNLIN.sheet, start, [Stood(pull=1, cycle=1, places=HOME)], {}, 1, worked)
+    assert ended.points == 60 + 15, "all home, and no more than that by pressing a button"
+    said = " ".join(lessons(ended))
+    for words in ("Not every point", "A plan that was found", "loaded and free", "2 chains at once where 1"):
         assert words in said
 
 

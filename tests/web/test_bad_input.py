@@ -1,9 +1,11 @@
 """Bad input: a clear message that names the field, what was typed is kept, and nothing of it is stored or run."""
 
 import re
+from pathlib import Path
 
 import pytest
 
+from fairsquare import web
 from fairsquare.demo.people import SIGN_INS
 from tests.conftest import Pages, key
 from tests.web.test_job import call, make_safe, new_job, sign, with_references, with_sheet
@@ -285,3 +287,14 @@ def test_a_lead_manages_people(app, as_role) -> None:
     solveig.post(f"/people/{number}/active", active="no")
     assert ada.http.get("/", follow_redirects=False).status_code == 303
     assert ada.http.post("/sign-in", data={"name": "ada", "password": "another-long-1"}).status_code == 401
+
+
+def test_what_is_slow_says_so_by_one_mechanism() -> None:
+    """What templates write is what the script reads, on every form that waits."""
+    folder = Path(web.__file__).parent
+    script = (folder / "static" / "app.js").read_text(encoding="utf-8")
+    texts = {page.name: page.read_text(encoding="utf-8") for page in (folder / "templates").rglob("*.html")}
+    told = {name for name, text in texts.items() if "data-busy=" in text}
+    assert "dataset.busy" in script
+    assert {"day.html", "practice.html", "practice_told.html", "new_job.html"} <= told
+    assert not [name for name, text in texts.items() if "data-slow" in text]

@@ -8,6 +8,8 @@ import pytest
 from PIL import Image
 from pypdf import PdfReader
 
+import fairsquare.web.paper as paper_module
+from fairsquare.web.paper import PaperFault
 from tests.web.cutting import STRIP
 
 
@@ -102,3 +104,21 @@ def test_the_cut_sheet_goes_under_the_car(planned, as_role, paper) -> None:
         "closes on the saw",
     ):
         assert words in text, words
+
+
+def test_a_page_that_waits_tells_that_no_pdf_came_of_it_and_makes_it_again(planned, as_role, monkeypatch) -> None:
+    ngozi = as_role("technician")
+    address = f"/jobs/{planned}/cuts/1/template?layer=outer&whose=donor&reach=datum&paper=Letter"
+
+    def fails(page: str) -> bytes:
+        raise PaperFault("The PDF could not be made: it took too long.")
+
+    monkeypatch.setattr(paper_module, "pdf_of", fails)
+    page = ngozi.get(address)
+    assert "it took too long" in page and "Make it again" in page and 'hx-trigger="every 1s"' not in page
+    polled = ngozi.http.get(address, headers={"hx-request": "true"})
+    assert polled.headers["hx-retarget"] == "#making", "the page that waits is told"
+    assert "it took too long" in polled.text
+    monkeypatch.undo()
+    again = ngozi.http.get(address)
+    assert again.headers["content-type"] == "application/pdf"

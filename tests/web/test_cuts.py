@@ -1,5 +1,7 @@
 """From the decision to opened welds and the final line, through the pages and the API: strip, cuts, lines, map, gate, papers."""
 
+import ast
+import inspect
 import re
 
 import numpy as np
@@ -7,6 +9,7 @@ import pytest
 
 from fairsquare.actions import cutting, deciding, parts
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
+from fairsquare.core.cut import gate
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.errors import FairSquareError
@@ -233,10 +236,58 @@ def test_an_access_cut_is_planned_drawn_and_recorded(planned, as_role, desk) -> 
 
 def test_access_cuts_need_metal_that_is_given_up(planned, as_role, desk, persons) -> None:
     ngozi = as_role("technician")
-    ngozi.post(f"/jobs/{planned}/cuts", member="left front rail", how="cut")
+    page = ngozi.post(f"/jobs/{planned}/cuts", 422, member="left front rail", how="cut")
+    assert "left front rail is decided: keep" in page, "what is cut across is what was decided"
+    ngozi.post(f"/jobs/{planned}/cuts", member="left front rail", how="seams")
     ngozi.post(f"/jobs/{planned}/cuts/2/strip", **{**STRIP, "datum": "F4L"})
     page = ngozi.post(f"/jobs/{planned}/cuts/2/made", 422, kind="access", layer="outer", at="200", tool="saw")
     assert "not decided to come off" in page
+
+
+def test_a_member_that_is_replaced_at_its_seams_is_not_cut_across(planned, as_role, desk, persons) -> None:
+    ngozi, technician = as_role("technician"), persons["technician"]
+    torn = MemberSaid(RAIL, "", "high_strength", "structural", ("torn",), MakersWord(section=False), "the book")
+    seen = deciding.see_member(desk, technician, key(), planned, torn)
+    deciding.decide(desk, technician, key(), planned, seen, DecisionSaid("replace_at_seams", "the maker has no window"))
+    page = ngozi.get(f"/jobs/{planned}/cuts/1")
+    assert f"{RAIL}, outer, is not decided to be cut across (decided: replace at seams)" in page
+    assert f'<a href="/jobs/{planned}/decide">Decide {RAIL}</a>' in page
+    said = {"kind": "final", "layer": "outer", "tool": "body saw", "reason": "it was planned so before"}
+    assert "is not decided to be cut across" in as_role("lead").post(f"/jobs/{planned}/cuts/1/made", 409, **said)
+
+
+def test_nothing_said_is_typed_again_and_no_metal_is_made_up(decided, as_role) -> None:
+    ngozi = as_role("technician")
+    ngozi.post(f"/jobs/{decided}/cuts", member=RAIL, how="cut")
+    page = ngozi.get(f"/jobs/{decided}/cuts/1/strip")
+    assert f'value="{RAIL}"' in page and '<option value="high_strength" selected>' in page
+    unsaid = {**STRIP, "layer-0-material": ""}
+    assert "Of what is it made?" in ngozi.post(f"/jobs/{decided}/cuts/1/strip", 422, **unsaid)
+    ngozi.post(f"/jobs/{decided}/cuts/1/strip", **STRIP)
+    page = ngozi.get(f"/jobs/{decided}/cuts/1/welds")
+    for name, value in (("id", "outer"), ("thick", "1.2"), ("id", "inner"), ("thick", "1")):
+        assert re.search(rf'name="part-\d-{name}"[^>]*value="{value}"', page), (name, value)
+    unsaid = {**WELDS, "part-1-thick": ""}
+    assert "A length is missing here" in ngozi.post(f"/jobs/{decided}/cuts/1/welds", 422, **unsaid)
+    ngozi.post(f"/jobs/{decided}/cuts/1/welds", **WELDS)
+    page = ngozi.get(f"/jobs/{decided}/seams/0/plan?section=1")
+    assert re.search(r'name="sheets"[^>]*value="1.2 \+ 1.5"', page), "a seam takes the sheets of its map"
+    assert re.search(r'name="watch"[^>]*value="F5R, F4R, F3R, F2R"', page), "and watches the points of its member"
+
+
+def test_everything_the_final_line_waits_for_leads_to_the_page_that_clears_it(planned, as_role, desk) -> None:
+    ngozi = as_role("technician")
+    calls = [one for one in ast.walk(ast.parse(inspect.getsource(gate))) if isinstance(one, ast.Call)]
+    missing = [one for one in calls if getattr(one.func, "id", "") == "Missing"]
+    assert len(missing) >= 9
+    for one in missing:
+        assert {"page", "todo"} <= {word.arg for word in one.keywords}, ast.unparse(one)
+    view = desk.view(planned)
+    waits = gate.final_waits(view.facts, view.state, section(desk, planned), "outer")
+    assert waits
+    for one in waits:
+        ngozi.get(f"/jobs/{planned}/{one.page}")
+        assert one.todo in ngozi.get(f"/jobs/{planned}/cuts/1")
 
 
 def test_the_final_line_waits_and_says_for_what(planned, as_role, desk, persons) -> None:

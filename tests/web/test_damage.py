@@ -51,8 +51,11 @@ def test_what_is_seen_is_noted_placed_and_taken_back(as_role) -> None:
     assert "4.0 | 8.0 mm" in page
     assert "panels do not fit here" in page
     finding = re.search(r'id="seen-(\d+)"', page).group(1)
-    page = ngozi.post(f"/jobs/{job}/walk-round/{finding}/take-back")
+    page = ngozi.post(f"/jobs/{job}/walk-round/{finding}/take-back", 422, back_reason="no")
+    assert "write in a sentence why it is taken back" in page, "what binds a decision goes with a reason"
+    page = ngozi.post(f"/jobs/{job}/walk-round/{finding}/take-back", back_reason="it was dirt, wiped off")
     assert "Taken back: crack in the right rail" in page
+    assert "it was dirt, wiped off" in page
     other = new_job(ngozi)
     assert "There is no finding" in ngozi.post(f"/jobs/{other}/walk-round/{finding}/take-back", 422)
 

@@ -6,7 +6,7 @@ from zoneinfo import ZoneInfo
 import pytest
 from fastapi.testclient import TestClient
 
-from fairsquare.actions import Desk, working
+from fairsquare.actions import Desk, planning, working
 from fairsquare.core.plan.kept import KeptPlan
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.store import shop
@@ -235,3 +235,38 @@ def test_the_same_by_the_api(app, jobs, database, persons) -> None:
     assert stale.status_code == 409
     now = http.put("/api/v1/shop", json={"request_key": key(), "version": found["version"], "shop": found["shop"]})
     assert now.json()["version"] == found["version"] + 1
+
+
+def test_a_piece_is_moved_by_hand_the_rest_goes_round_it_and_the_cost_is_told(as_role, database, jobs) -> None:
+    lead = as_role("lead")
+    lead.post("/day/plan", do="afresh")
+    number, plan = last(database)
+    own = piece(plan, jobs[0], "Set up and clamp")
+    zone = ZoneInfo(database.run(shop.said)[1].time_zone or "UTC")
+    start = datetime.datetime.fromisoformat(own.start).astimezone(zone) + datetime.timedelta(hours=1)
+    other = "mateus" if own.person == "ngozi" else "ngozi"
+    said = {"plan": str(number), "job": jobs[0], "what": "Set up and clamp", "to": other}
+    day = start.date().isoformat()
+    assert "A time, such as 14:30" in lead.post("/day/move", 422, **said, day=day, at="soon")
+    wrong = lead.post("/day/move", 422, **{**said, "to": "keahi"}, day=day, at=f"{start:%H:%M}")
+    assert "takes another skill" in wrong, "an apprentice cannot do it"
+    assert last(database)[0] == number, "what cannot be is not kept"
+    page = lead.post("/day/move", **said, day=day, at=f"{start:%H:%M}")
+    moved = piece(last(database)[1], jobs[0], "Set up and clamp")
+    assert moved.person == other and moved.fixed
+    assert abs(datetime.datetime.fromisoformat(moved.start) - start) <= datetime.timedelta(minutes=5)
+    assert "Moved by hand:" in page and last(database)[1].cost
+    assert start_of(last(database)[1], jobs[0], "Measure") >= datetime.datetime.fromisoformat(moved.end)
+    assert "planned anew meanwhile" in lead.post("/day/move", 409, **said, day=day, at=f"{start:%H:%M}")
+
+
+def test_what_is_signed_for_is_not_given_to_an_apprentice_and_what_is_released_not_planned(
+    as_role, database, jobs, monkeypatch
+) -> None:
+    lead = as_role("lead")
+    lead.post("/day/plan", do="afresh")
+    _, plan = last(database)
+    assert {piece(plan, job, "Prove and hand over").person for job in jobs} <= {"ngozi", "mateus"}
+    monkeypatch.setattr(planning, "_released", lambda view: view.job.number == jobs[1])
+    lead.post("/day/plan", do="afresh")
+    assert {one.job for one in last(database)[1].pieces} == {jobs[0]}

@@ -10,6 +10,7 @@ from pypdf import PdfReader
 
 from fairsquare.actions import finishing, gaps
 from fairsquare.core.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
+from fairsquare.core.fit.job import gap_states
 from fairsquare.core.moves import MOVES, SIMPLE
 from fairsquare.files.records import check_record
 from fairsquare.store.database import connect_arguments
@@ -18,6 +19,7 @@ from tests.web.fitting import (
     LID,
     SEAM,
     coupon,
+    fit_on_rack_and_wheels,
     let_down,
     prove,
     read_gap,
@@ -188,6 +190,10 @@ def test_gaps_are_called_where_they_are_listed_and_a_contradiction_is_settled(as
     ngozi.post(f"/jobs/{job}/fit/panels", do="hung", panel="door", off="yes", minutes="5")
     page = ngozi.get(f"/jobs/{job}/fit/panels")
     assert "hung 1 time, 25 min of work" in page
+    assert all(one.last is None for one in gap_states(desk.view(job).facts)), "it was not hung when its gaps were read"
+    assert "before its panel was recorded as hung" in ngozi.get(f"/jobs/{job}/fit")
+    ngozi.post(gaps, call="gap door rear top 7.5", unit="mm")
+    ngozi.post(gaps, call="flush door top 0.2 proud", unit="mm")
     fit = ngozi.get(f"/jobs/{job}/fit")
     assert "Home by reading, out by eye." in fit
     finding = re.search(r'name="finding" value="([^"]+)"', fit).group(1)
@@ -195,6 +201,26 @@ def test_gaps_are_called_where_they_are_listed_and_a_contradiction_is_settled(as
     ngozi.post(f"/jobs/{job}/fit/settle", finding=finding, reason="the hinges are new and not set yet")
     assert "Settled by Ngozi Adeyemi" in ngozi.get(f"/jobs/{job}/fit")
     assert "not there any more" in ngozi.post(f"/jobs/{job}/fit/settle", 409, finding="fit x 1", reason="a long reason")
+
+
+def test_from_the_wheels_back_to_the_rack_points_are_watched_again(as_role, desk, persons) -> None:
+    job, technician = ready_job(desk, persons), persons["technician"]
+    ngozi = as_role("technician")
+    fit_on_rack_and_wheels(ngozi, job)
+    page = ngozi.get(f"/jobs/{job}/fit")
+    assert "It is back on the rack: set up anew" in page and "the reference points, then every point" in page
+    assert desk.view(job).setup.left
+    set_up(desk, technician, job)
+    read_points(desk, technician, job)
+    after = desk.view(job)
+    assert not after.setup.left, "what is read from now on is read on the rack"
+    assert [bool(one.rack and one.wheels) for one in gap_states(after.facts)] == [True], "gaps hold"
+    assert not after.state.hold("fit_accepted").missing
+    sign(desk, persons["lead"], job, "fit_accepted")
+    setup = after.setup.number
+    desk.order_readings(technician, key(), job, setup, "watch", ["F5R"])
+    read_points(desk, technician, job, "watch", ["F5R"])
+    assert "It is back on the rack" not in ngozi.get(f"/jobs/{job}/fit")
 
 
 def test_openings_and_fixtures(as_role, desk, persons) -> None:

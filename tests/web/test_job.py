@@ -25,8 +25,8 @@ def call(code: str, moved=(0.0, 0.0, 0.0), setup: int = 1) -> str:
     return f"{code.lower()} {xyz[0]} {xyz[1]} {xyz[2]}"
 
 
-def new_job(pages, vehicle: str = "Dunlin post van") -> str:
-    text = pages.post("/jobs", vehicle=vehicle, construction="unibody", hit_where="front", hit_from_deg="45")
+def new_job(pages, vehicle: str = "Dunlin post van", **more: str) -> str:
+    text = pages.post("/jobs", vehicle=vehicle, construction="unibody", hit_where="front", hit_from_deg="45", **more)
     return re.search(r"/jobs/(SL-\d+)/take-in", text).group(1)
 
 

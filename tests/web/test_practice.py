@@ -13,6 +13,7 @@ from fairsquare.demo.vehicles import TURNSTONE
 from fairsquare.stand_ins.practice import PracticeYard
 from fairsquare.store import practice
 from tests.conftest import key
+from tests.web.searching import found_plan, kept_plan
 
 SEED = 2
 
@@ -51,7 +52,12 @@ def test_a_practice_from_the_hidden_blow_to_the_truth(as_role, begun, yard, desk
     measured(yard, desk, job)
     assert "off" in keahi.get(f"/jobs/{job}/measure")
     assert keahi.get(f"/jobs/{job}/damage")
-    assert "Brings every point home" in keahi.post(f"/jobs/{job}/pulls/find", school="outward", plan_version="0")
+    refused = keahi.post(f"/jobs/{job}/pulls/find", 422, school="outward", plan_version="0")
+    assert "Say your own plan first" in refused, "what the calculation finds stays closed until then"
+    own = {"hook-0": "at R2L", "tower-0": "rear", "height-0": "400", "force-0": "20", "purpose": "straighten"}
+    keahi.post(f"/jobs/{job}/pulls/change", plan_version="0", pull="1", school="outward", do="add", **own)
+    page = found_plan(keahi, job, version="1")
+    kept_plan(keahi, job, page, reason="practice: to see what it does" if "Why it may" in page else "")
     keahi.post(f"/jobs/{job}/board/begin", pull="1")
     person = desk_person(desk, job)
     pulling.go_on(desk, person, key(), job, "cautions", "test", tuple(name for name, _ in CAUTIONS))

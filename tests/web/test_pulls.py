@@ -408,3 +408,12 @@ def test_a_frame_is_held_by_ties_and_stands_where_that_is_chosen(as_role, planne
     assert "tie C1L" in page and "It holds" in page
     _, _, request = pulling.request_of(desk.view(job).facts)
     assert {one.id for one in request.rig.anchors} == {f"tie {code}" for code in ("C1L", "C1R", "C3L", "C3R")}
+
+
+def test_a_persons_plan_that_makes_the_vehicle_worse_says_so_loudly(planned, as_role) -> None:
+    job, ngozi = planned, as_role("technician")
+    assert "It makes the vehicle worse" not in ngozi.get(f"/jobs/{job}/pulls")
+    aside = {"hook-0": "at F5L", "tower-0": "left front", "height-0": "430", "force-0": "88", "purpose": "straighten"}
+    page = ngozi.post(f"/jobs/{job}/pulls/change", plan_version="1", pull="1", school="outward", do="add", **aside)
+    assert "It makes the vehicle worse, by calculation:" in page
+    assert "which is fair now" in page

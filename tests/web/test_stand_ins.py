@@ -2,6 +2,7 @@
 
 import json
 import math
+import re
 import threading
 import time
 
@@ -14,9 +15,12 @@ from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.damage.job import damage_of, key_of, open_findings
-from fairsquare.core.pull.board import board_of, slipped
+from fairsquare.core.moves import REFIT_NEEDED
+from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
+from fairsquare.core.pull.slip import slipped, voided_last
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
+from fairsquare.demo.rig import setting_of_vehicle
 from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.folder import WatchedFolder, reading_of_line
@@ -233,6 +237,7 @@ def on_the_board(job, line, desk, persons) -> str:
         deciding.settle(desk, lead, key(), job, key_of(finding), "looked at again, it stands")
     hold = desk.view(job).state.hold("decision_made")
     desk.sign(lead, key(), job, "decision_made", hold.evidence, "")
+    pulling.keep_setting(desk, lead, key(), job, setting_of_vehicle(DUNLIN), 0)
     chain = ChainSet(hook="at F5R", tower="front right", height_mm=430, force_n=60_000)
     pulling.keep_plan(desk, lead, key(), job, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
     pulling.begin(desk, lead, key(), job, 1)
@@ -264,7 +269,7 @@ def test_a_simulated_tower_pulls_until_it_is_let_go_and_the_metal_comes_back(on_
     )
 
 
-def test_low_oil_a_slack_chain_and_a_clamp_that_slips_show(on_the_board, line, desk) -> None:
+def test_low_oil_a_slack_chain_and_a_twisted_one_show(on_the_board, line, desk) -> None:
     job = on_the_board
     for _ in range(3):
         SimulatedTower(line, job, RigFaults(low_oil=0.0), seed=3).serve()
@@ -273,17 +278,61 @@ def test_low_oil_a_slack_chain_and_a_clamp_that_slips_show(on_the_board, line, d
     for _ in range(4):
         slack.serve()
     assert pulling.loads(desk, desk.view(job))["front right"][0] == 0
-    slips = SimulatedTower(line, job, RigFaults(slip=0.1), seed=3)
-    slips.serve()
-    assert slipped(desk.view(job).facts, None) == (), "nothing slips yet"
-    for _ in range(6):
-        slips.serve()
-    crept = slipped(desk.view(job).facts, None)
-    assert {one.code for one in crept} == {"C1L", "C1R", "C3L", "C3R"}
-    assert all(one.mm == pytest.approx(math.sqrt(6**2 + 3**2 + 1), abs=2.5) for one in crept)
     turned = SimulatedTower(line, job, RigFaults(twist_mm=60.0), seed=3)
     straight = SimulatedTower(line, job, seed=3)
     for _ in range(12):
         turned.serve()
         straight.serve()
     assert np.linalg.norm(turned.places()["F5R"] - straight.places()["F5R"]) > 0.5, "a twisted chain turns the rail"
+
+
+def test_a_slip_stops_the_board_and_voids_the_set_up_at_once_on_every_page(
+    on_the_board, line, desk, as_role, persons
+) -> None:
+    job, ngozi = on_the_board, as_role("technician")
+    slips = SimulatedTower(line, job, RigFaults(slip=0.1), seed=3)
+    slips.serve()
+    assert slipped(desk.view(job).facts, None) == (), "nothing slips yet"
+    assert desk.view(job).setup is not None
+    for _ in range(6):
+        slips.serve()
+    view = desk.view(job)
+    assert view.setup is None, "the slip voids the set-up by itself"
+    void = voided_last(view.facts)
+    far = float(re.search(r"slipped ([\d.]+) mm in pull 1", void.words)[1])
+    assert far == pytest.approx(math.sqrt(6**2 + 3**2 + 1), abs=2.5)
+    assert board_of(view.facts).state == "stopped"
+    shown = ngozi.get(f"/jobs/{job}/board/now")
+    assert "STOP" in shown and "slipped" in shown
+    assert "Look, then go on" not in shown and "Test pull is good" not in shown
+    assert "set up again, then pull" in ngozi.post(f"/jobs/{job}/board/go", 409, seen="stopped", state="look")
+    ngozi.post(f"/jobs/{job}/board/go", seen="stopped", state="let_go")
+    for _ in range(3):
+        slips.serve()
+    for page in ("take-in", "sheet", "measure", "damage", "decide", "pulls", "set-up", "fit", "record"):
+        assert "The vehicle moved: set up again." in ngozi.get(f"/jobs/{job}/{page}"), page
+    board = ngozi.get(f"/jobs/{job}/board")
+    assert "Set up again" in board and "SET UP AGAIN" in board, "it stays, whatever is read meanwhile"
+    assert "Set-up accepted" in ngozi.get(f"/jobs/{job}/holds/setup_accepted")
+    assert desk.view(job).state.hold("setup_accepted").status == "missing"
+    setup = desk.open_setup(persons["technician"], key(), job, "3-D instrument", 0.3)
+    assert setup == 2
+    assert "The vehicle moved" not in ngozi.get(f"/jobs/{job}/measure")
+
+
+@pytest.mark.parametrize("what", sorted(REFIT_NEEDED))
+def test_every_move_that_voids_says_so_on_every_page_until_it_is_set_up_again(
+    on_the_board, desk, persons, as_role, what
+) -> None:
+    job, ngozi = on_the_board, as_role("technician")
+    assert "The vehicle moved" not in ngozi.get(f"/jobs/{job}/damage")
+    desk.record_move(persons["technician"], key(), job, what, "")
+    for page in ("measure", "damage", "pulls"):
+        assert "set up again" in ngozi.get(f"/jobs/{job}/{page}"), page
+    assert "SET UP AGAIN" in ngozi.get(f"/jobs/{job}/board") or "STOP" in ngozi.get(f"/jobs/{job}/board")
+
+
+def test_the_structure_was_moved_stays_in_reach_when_a_point_is_looked_at(job, line, as_role) -> None:
+    send(SimulatedInstrument(line, seed=4), job, OTHERS)
+    for point in ("", "F4R"):
+        assert "the structure was moved" in as_role("technician").get(f"/jobs/{job}/measure?point={point}")

@@ -9,7 +9,8 @@ from PIL import Image
 
 from fairsquare.actions import Desk
 from fairsquare.core.intake.parts import part_states
-from fairsquare.core.intake.supplements import is_cross_checked, line_states
+from fairsquare.core.intake.safety import SAFETY_ITEMS
+from fairsquare.core.intake.supplements import cross_spans, is_cross_checked, line_states
 from fairsquare.demo.people import SIGN_INS, SignIn
 from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.store.database import Database, execute
@@ -73,16 +74,16 @@ def test_a_line_blocks_until_it_is_approved_or_a_lead_lets_it_go_on(as_role, dec
     assert "inner panel torn behind the bumper" in page
     assert "No cross spans were taken" not in page, "pairs of points are measured"
     assert "Sign out" not in page
-    answer = {"line": str(state.line.id)}
-    assert "Write your name" in payer.http.post(link, data={**answer, "answer": "refused", "named": ""}).text
-    assert (
-        "what you would like to know" in payer.http.post(link, data={**answer, "answer": "asked", "named": "Ines"}).text
-    )
-    refused = payer.http.post(link, data={**answer, "answer": "refused", "named": "Ines Okonjo", "words": "not seen"})
+    mark, words = f"answer-{state.line.id}", f"words-{state.line.id}"
+    assert "Write your name" in payer.http.post(link, data={mark: "refused", "named": ""}).text
+    assert "what you would like to know" in payer.http.post(link, data={mark: "asked", "named": "Ines"}).text
+    assert "or approve all" in payer.http.post(link, data={"named": "Ines", "do": "marked"}).text
+    assert "Approve, refuse, or ask" in payer.http.post(link, data={mark: "perhaps", "named": "Ines"}).text
+    refused = payer.http.post(link, data={mark: "refused", "named": "Ines Okonjo", words: "not seen"})
     assert "Refused</b> by Ines Okonjo" in refused.text
     assert "is refused by the payer" in ngozi.get(f"/jobs/{decided}/holds/decision_made")
     ngozi.post(f"{line}/go-ahead", 403, reason="it cannot wait for that")
-    payer.http.post(link, data={**answer, "answer": "approved", "named": "Ines Okonjo"})
+    payer.http.post(link, data={mark: "approved", "named": "Ines Okonjo"})
     assert "Signed by" in ngozi.get(f"/jobs/{decided}/decide"), "what was signed stands again"
     page = tomasz.get(path)
     assert page.index("Refused") < page.index("Approved ")
@@ -92,6 +93,43 @@ def test_a_line_blocks_until_it_is_approved_or_a_lead_lets_it_go_on(as_role, dec
     assert "Signed by" in ngozi.get(f"/jobs/{decided}/decide")
     ngozi.post(f"{path}/lines/{more}/take-back")
     assert "Taken back: clip missing" in ngozi.get(path)
+
+
+def test_two_cross_spans_are_asked_for_before_an_estimate_leaves(as_role, desk: Desk) -> None:
+    ngozi, tomasz = as_role("technician"), as_role("estimator")
+    job = new_job(ngozi, hit_force="hard", hit_moved="spun")
+    assert desk.view(job).job.details.hit_force == "hard" and desk.view(job).job.details.hit_moved == "spun"
+    assert '<option value="spun" selected>it was spun round' in ngozi.get(f"/jobs/{job}/take-in")
+    with_sheet(ngozi, job)
+    ngozi.post(f"/jobs/{job}/supplements/lines", words="lamp bracket broken", hours="0.5")
+    (first, second) = cross_spans(desk.view(job).facts)
+    for page in (tomasz.get(f"/jobs/{job}/supplements"), tomasz.get(f"/jobs/{job}/hours")):
+        assert f"Take {first[0]} to {first[1]} and {second[0]} to {second[1]}" in page
+    for a, b in (first, second):
+        ngozi.post(f"/jobs/{job}/readings", setup="", call=f"{a} {b} 4000", unit="mm")
+    assert "First two cross spans" not in tomasz.get(f"/jobs/{job}/supplements")
+
+
+def test_a_payer_names_himself_once_and_approves_all_but_what_is_marked(as_role, desk: Desk, app) -> None:
+    ngozi, tomasz = as_role("technician"), as_role("estimator")
+    job = new_job(ngozi)
+    for words in ("rail end torn", "bracket bent", "floor seam open"):
+        ngozi.post(f"/jobs/{job}/supplements/lines", words=words, hours="1")
+    first, second, third = (one.line.id for one in line_states(desk.view(job).facts))
+    answer = send(tomasz, job, desk)
+    payer = Pages(app, None)
+    page = payer.get(answer)
+    assert page.count('name="named"') == 1 and "3 of 3</b> not answered" in page
+    kept = payer.http.post(answer, data={f"answer-{second}": "asked", "named": "Ines Okonjo", "do": "rest"}).text
+    assert "what you would like to know" in kept and 'value="asked" checked' in kept and "Ines Okonjo" in kept
+    assert not desk.view(job).facts.supplement_answers, "where something is wrong nothing is recorded"
+    done = payer.http.post(
+        answer, data={f"answer-{second}": "asked", f"words-{second}": "why", "named": "Ines Okonjo", "do": "rest"}
+    )
+    assert str(done.url).endswith("#answered"), "it does not jump to the top"
+    said = {one.line: one.answer for one in desk.view(job).facts.supplement_answers}
+    assert said == {first: "approved", second: "asked", third: "approved"}
+    assert "All 3 lines are answered" in payer.get(answer)
 
 
 def test_the_link_shows_that_one_supplement_and_nothing_else(as_role, desk: Desk, app, database: Database) -> None:
@@ -113,6 +151,8 @@ def test_the_link_shows_that_one_supplement_and_nothing_else(as_role, desk: Desk
     payer = Pages(app, None)
     page = payer.get(first)
     assert "No cross spans were taken" in page
+    before = tomasz.get(path)
+    assert "First two cross spans" in before and "There is no sheet yet" in before
     assert "a line that came later" not in page, "it stays as it was sent"
     other, own = (photo.id for photo in desk.view(job).facts.photos)
     assert payer.http.get(f"{first}/photos/{own}.jpg?small=1").headers["content-type"] == "image/jpeg"
@@ -130,7 +170,7 @@ def test_the_link_shows_that_one_supplement_and_nothing_else(as_role, desk: Desk
     supplement = desk.view(job).facts.supplements[0].id
     tomasz.post(f"{path}/{supplement}/withdraw")
     assert payer.http.get(first).status_code == 404
-    assert payer.http.post(first, data={"line": "1", "answer": "approved", "named": "Ines"}).status_code == 404
+    assert payer.http.post(first, data={"answer-1": "approved", "named": "Ines"}).status_code == 404
     database.run(lambda c: execute(c, "UPDATE supplement SET expires_at = UTC_TIMESTAMP(6) - INTERVAL 1 SECOND"))
     gone = payer.http.get(second)
     assert gone.status_code == 404
@@ -207,3 +247,35 @@ def test_the_same_by_the_api(server, database, persons) -> None:
     send(f"/jobs/{job}/parts/{part}/spans", a="R2R", b="R3R", said="46.5 cm")
     facts = api.get(f"/jobs/{job}/facts").json()
     assert (facts["part_items"][0]["new_count"], facts["part_spans"][0]["mm"]) == (3, 465.0)
+
+
+def test_hours_that_were_left_out_open_no_decision_and_what_is_found_on_the_structure_does(as_role, desk) -> None:
+    ngozi = as_role("technician")
+    job = new_job(ngozi)
+    with_sheet(ngozi, job)
+    with_references(ngozi, job)
+    sign(ngozi, job, "setup_accepted")
+    read_all(ngozi, job)
+    decide_to_keep(ngozi, job)
+    assert desk.view(job).state.hold("decision_made").status == "closed"
+    ngozi.post(f"/jobs/{job}/supplements/lines", words="two more hours of refitting", hours="2", structural_asked="1")
+    assert desk.view(job).state.hold("decision_made").status == "closed"
+    ngozi.post(
+        f"/jobs/{job}/supplements/lines",
+        words="inner panel torn behind the bumper",
+        hours="3",
+        structural_asked="1",
+        structural="1",
+    )
+    assert desk.view(job).state.hold("decision_made").status != "closed"
+    assert 'href="/jobs/' + job + '/supplements"' in ngozi.get(f"/jobs/{job}/holds/decision_made")
+
+
+def test_who_may_not_sign_is_not_offered_to(as_role) -> None:
+    job = new_job(as_role("technician"))
+    for item in SAFETY_ITEMS:
+        by = {"done_by": "Pernille Ostrander", "qualification": "KR-2231"} if item.qualified else {}
+        as_role("technician").post(f"/jobs/{job}/safety", item=item.key, answer="done", **by)
+    assert "Sign “Made safe”" in as_role("technician").get(f"/jobs/{job}/take-in")
+    page = as_role("apprentice").get(f"/jobs/{job}/take-in")
+    assert "Sign “Made safe”" not in page and "For a technician or a lead to sign" in page

@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 
 from fairsquare.core.cut.job import SectionState, members_off
-from fairsquare.core.cut.section import AccessCut
-from fairsquare.core.damage.choices import member_states
+from fairsquare.core.cut.section import AccessCut, SectionHow
+from fairsquare.core.damage.choices import CHOICES, MemberState, member_states
 from fairsquare.core.damage.job import counting_walk, damage_of, open_findings, units_of
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import JobFacts
@@ -27,21 +27,75 @@ def final_waits(facts: JobFacts, state: JobState, section: SectionState, layer: 
     return tuple(_final_waits(facts, state, section, layer))
 
 
+_ACROSS = frozenset({"section", "straighten_then_replace"})
+"""Decisions by which a member is cut across."""
+
+
+def check_how(facts: JobFacts, member: str, how: SectionHow) -> None:
+    """Raise `Refused` for a cut across a member that was decided otherwise: what is cut is what was decided."""
+    own = [state for state in member_states(facts) if state.member == member and state.decision]
+    if how != "cut" or not own or any(state.decision and state.decision.decision in _ACROSS for state in own):
+        return
+    words = ", ".join(dict.fromkeys(CHOICES[state.decision.decision] for state in own if state.decision))
+    raise Refused(
+        f"{member} is decided: {words}. A cut across it is another decision: where the maker gives a window for it, decide it "
+        "again on Decide, and it is signed again.",
+        field="how",
+        value=how,
+    )
+
+
+def how_decided(facts: JobFacts, member: str) -> SectionHow:
+    """Return how a member is replaced by what was decided of it."""
+    own = [state.decision.decision for state in member_states(facts) if state.member == member and state.decision]
+    return "cut" if not own or _ACROSS & set(own) else "seams"
+
+
+def _undecided(facts: JobFacts, section: SectionState, layer: str) -> Iterator[Missing]:
+    """Yield that a layer was not decided to be cut across; layers that nobody decided apart go with their member."""
+    own = [state for state in member_states(facts) if state.member == section.fact.member]
+    here: list[MemberState] = [state for state in own if state.layer in ("", layer)] or own
+    if not any(state.decision and state.decision.decision in _ACROSS for state in here):
+        said = [CHOICES[state.decision.decision] for state in here if state.decision]
+        words = f"decided: {', '.join(dict.fromkeys(said))}" if said else "nothing is decided of it"
+        yield Missing(
+            words=f"{section.fact.member}, {layer}, is not decided to be cut across ({words}).",
+            page="decide",
+            todo=f"Decide {section.fact.member}",
+        )
+
+
 def _final_waits(facts: JobFacts, state: JobState, section: SectionState, layer: str) -> Iterator[Missing]:
     judged = section.placed.judged if section.placed else None
     if section.strip is None or judged is None or layer not in judged.cuts:
-        yield Missing(words="There is no place for this cut: describe the strip, and settle where it goes.")
+        yield Missing(
+            words="There is no place for this cut: describe the strip, and settle where it goes.",
+            page=f"cuts/{section.fact.number}/strip",
+            todo="Describe the strip",
+        )
         return
+    yield from _undecided(facts, section, layer)
     for hold in state.holds:
         if hold.name in ("made_safe", "decision_made", "pulls_done") and hold.status != "closed":
-            yield Missing(words=f"“{hold.title}” is not signed.", overridable=hold.name == "pulls_done")
+            yield Missing(
+                words=f"“{hold.title}” is not signed.",
+                overridable=hold.name == "pulls_done",
+                page=f"holds/{hold.name}",
+                todo="Look at what it waits for",
+            )
     damage = damage_of(facts)
     for finding in open_findings(facts, damage.findings if damage else ()):
-        yield Missing(words=f"A contradiction is not settled: {finding.detail}")
+        yield Missing(
+            words=f"A contradiction is not settled: {finding.detail}", page="damage#settle-h", todo="Settle it"
+        )
     yield from _parts_wait(facts, section)
     yield from _beneath_waits(facts, state, section, layer)
     if any(judged.broken.values()) and not section.strip.reason:
-        yield Missing(words="The cuts stand where a rule is broken: say why, or put them elsewhere.")
+        yield Missing(
+            words="The cuts stand where a rule is broken: say why, or put them elsewhere.",
+            page=f"cuts/{section.fact.number}",
+            todo="Put the cuts elsewhere",
+        )
     yield from plate_waits(facts, section, layer, judged.cuts[layer])
 
 
@@ -49,10 +103,20 @@ def _parts_wait(facts: JobFacts, section: SectionState) -> Iterator[Missing]:
     wanted = section.welds.part if section.welds else None
     states = [one for one in part_states(facts) if wanted is None or one.part.id == wanted]
     if not states:
-        yield Missing(words="No part is checked in: nothing is cut for a part that is not here.", overridable=True)
+        yield Missing(
+            words="No part is checked in: nothing is cut for a part that is not here.",
+            overridable=True,
+            page="parts",
+            todo="Check it in",
+        )
     for one in states:
         if one.faults:
-            yield Missing(words=f"{one.part.name}: {'; '.join(one.faults)}.", overridable=True)
+            yield Missing(
+                words=f"{one.part.name}: {'; '.join(one.faults)}.",
+                overridable=True,
+                page="parts",
+                todo="Look at the part",
+            )
 
 
 def _beneath_waits(facts: JobFacts, state: JobState, section: SectionState, layer: str) -> Iterator[Missing]:
@@ -73,7 +137,12 @@ def _beneath_waits(facts: JobFacts, state: JobState, section: SectionState, laye
     judged = state.picture.judged if state.picture else {}
     off = sorted(code for code in own if code not in judged or judged[code].state != "fair")
     if off:
-        yield Missing(words=f"{worked[0].name} is not home beneath it: {', '.join(off)}.", overridable=True)
+        yield Missing(
+            words=f"{worked[0].name} is not home beneath it: {', '.join(off)}.",
+            overridable=True,
+            page="pulls",
+            todo="Bring it home",
+        )
 
 
 def plate_waits(facts: JobFacts, section: SectionState, layer: str, at: float) -> Iterator[Missing]:
@@ -87,7 +156,7 @@ def plate_waits(facts: JobFacts, section: SectionState, layer: str, at: float) -
             off = feature.end >= at if strip.keep == "low" else feature.start <= at
             if feature.kind == "plate" and off and (feature.layers is None or layer in feature.layers):
                 words = f"An identity plate or label comes off with it ({strip.station_words(feature.start)}): photograph it first."
-                yield Missing(words=words)
+                yield Missing(words=words, page=f"cuts/{section.fact.number}#made", todo="Photograph it")
                 return
     own = units_of(facts.sheet).get(section.fact.member, ()) if facts.sheet else ()
     codes = {point.code for point in own}
@@ -95,7 +164,9 @@ def plate_waits(facts: JobFacts, section: SectionState, layer: str, at: float) -
     for seen in counting_walk(facts):
         near = seen.code in codes or section.fact.member in seen.place
         if seen.kind == "plate" and near and seen.id not in photographed:
-            yield Missing(words=f"“{seen.said}”: photograph the plate or label first.")
+            yield Missing(
+                words=f"“{seen.said}”: photograph the plate or label first.", page="walk-round", todo="Photograph it"
+            )
             return
 
 

@@ -1,11 +1,11 @@
 """What is decided on each member and layer of a job: the rules' proposal, what a person may choose instead, and what is open."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
-from fairsquare.core.damage.decide import DecideMember, MemberDecided, MemberSeen, decide_member
-from fairsquare.core.damage.job import units_of
+from fairsquare.core.damage.bound import OnMember, known_members, on_members
+from fairsquare.core.damage.decide import DecideMember, MemberDecided, MemberSeen, Sign, decide_member
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import Chosen, DecisionFact, JobFacts, MemberFact
 from fairsquare.core.same import Same
@@ -38,13 +38,17 @@ _ENDS_REPLACED: frozenset[Chosen] = frozenset({"straighten_then_replace"})
 
 
 class MemberState(NamedTuple):
-    """A member, or one layer of it, in a job: as it was seen, what the rules say, and what was decided of that."""
+    """A member, or one layer of it, in a job: as it was seen, what the rules say, and what was decided of that.
+
+    `found`: what was seen on it at the walk-round.
+    """
 
     member: str
     layer: str
     seen: MemberFact | None
     proposal: MemberDecided | None
     decision: DecisionFact | None
+    found: tuple[OnMember, ...] = ()
 
     @property
     def name(self) -> str:
@@ -56,11 +60,35 @@ class MemberState(NamedTuple):
         """Why it is not decided, in words; None where it is."""
         if self.seen is None:
             return "not looked at yet"
+        return self._not_taken_up(self.seen) or self._not_decided(self.seen)
+
+    def _not_taken_up(self, seen: MemberFact) -> str | None:
+        left_out = self.left_out(seen.signs)
+        since = [one for one in left_out if one.since > seen.by.at]
+        if since:
+            return f"seen since it was looked at: “{since[0].seen.said}”"
+        if left_out and not seen.contradicts:
+            return f"“{left_out[0].seen.said}” is not among its signs: tick it, or say why it is not there"
+        return None
+
+    def _not_decided(self, seen: MemberFact) -> str | None:
+        if self.proposal is None:
+            return "nobody has said what it is made of, and it is not sound"
         if self.decision is None:
             return "not decided"
-        if self.decision.seen != self.seen.id:
+        if self.decision.seen != seen.id:
             return "seen anew since it was decided"
         return "to be looked into before it is decided" if self.decision.decision == "inspect" else None
+
+    @property
+    def ticked(self) -> tuple[Sign, ...]:
+        """The signs that what was seen on it stands for, one for each finding."""
+        return tuple(dict.fromkeys(one.signs[0] for one in self.found if one.signs))
+
+    def left_out(self, signs: Iterable[Sign]) -> tuple[OnMember, ...]:
+        """Return what was seen on it that none of these signs takes up."""
+        given = set(signs)
+        return tuple(one for one in self.found if one.signs and not given & set(one.signs))
 
 
 def member_states(facts: JobFacts) -> tuple[MemberState, ...]:
@@ -77,24 +105,36 @@ def _member_states(held: Same[JobFacts]) -> tuple[MemberState, ...]:
     latest: dict[tuple[str, str], MemberFact] = {}
     for fact in facts.members:
         latest[fact.member, fact.layer] = fact
-    members = list(dict.fromkeys([*(units_of(facts.sheet) if facts.sheet else ()), *(member for member, _ in latest)]))
-    return tuple(_states(facts, members, latest))
+    return tuple(_states(facts, known_members(facts), latest))
 
 
-def _states(facts: JobFacts, members: list[str], latest: dict[tuple[str, str], MemberFact]) -> Iterator[MemberState]:
+def _states(
+    facts: JobFacts, members: Sequence[str], latest: dict[tuple[str, str], MemberFact]
+) -> Iterator[MemberState]:
+    found: dict[tuple[str, str], list[OnMember]] = {}
+    for one in on_members(facts):
+        if one.member is not None and one.layer is not None:
+            found.setdefault((one.member, one.layer), []).append(one)
     by_seen = {fact.id: (fact.member, fact.layer) for fact in facts.members}
     decided = {by_seen[one.seen]: one for one in facts.decisions if one.seen in by_seen}
     for member in members:
-        layers = [layer for known, layer in latest if known == member] or [""]
-        for layer in layers:
+        layers = dict.fromkeys(layer for known, layer in [*latest, *found] if known == member)
+        for layer in layers or ("",):
             seen = latest.get((member, layer))
             proposal = propose(seen) if seen else None
-            yield MemberState(member, layer, seen, proposal, decided.get((member, layer)))
+            own = tuple(found.get((member, layer), ()))
+            yield MemberState(member, layer, seen, proposal, decided.get((member, layer)), own)
 
 
-def propose(seen: MemberFact) -> MemberDecided:
-    """Return what the rules say of a member as it was seen."""
-    own = MemberSeen(material=seen.material, role=seen.role, signs=seen.signs)
+def propose(seen: MemberFact) -> MemberDecided | None:
+    """Return what the rules say of a member as it was seen; None where that hangs on its material, and nobody has said it.
+
+    Where no signs are seen, whatever it is made of is kept.
+    """
+    if seen.material == "unknown" and seen.signs:
+        return None
+    material = "mild" if seen.material == "unknown" else seen.material
+    own = MemberSeen(material=material, role=seen.role, signs=seen.signs)
     return decide_member(DecideMember(member=own, maker=seen.maker))
 
 
@@ -103,6 +143,12 @@ def check_choice(
 ) -> None:
     """Raise `Refused`, naming the field, where a person of that role may not choose this, or does not say what goes with it."""
     proposal = propose(seen)
+    if proposal is None or (seen.material == "unknown" and chosen != "keep"):
+        raise Refused(
+            "Say what it is made of first: ask the maker, or look it up. That decides whether it may be straightened.",
+            field="material",
+            value="unknown",
+        )
     if chosen == proposal.decision:
         return
     if seen.material == "press_hardened" and chosen in _BENDS_BACK:

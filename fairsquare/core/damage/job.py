@@ -1,16 +1,18 @@
 """The damage of a job: read from its facts as they were before the first pull, with left and right members told apart."""
 
+import re
 from collections.abc import Sequence
 from functools import lru_cache
 
 from fairsquare.core.damage.deviations import side_of
 from fairsquare.core.damage.read import Contradiction, DamageRead, Hit, Joint, ReadDamage, read_damage
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.facts import JobFacts, WalkFact
+from fairsquare.core.facts import JobFacts, MovementFact, WalkFact
 from fairsquare.core.measure.adjust import adjust_network
 from fairsquare.core.measure.conformity import MeasuredPoint
 from fairsquare.core.measure.picture import Picture, current_setup, network_of, picture_of, readings_of
-from fairsquare.core.moves import RESHAPES
+from fairsquare.core.moves import REFIT_NEEDED, RESHAPES
+from fairsquare.core.pull.job import UNDER_LOAD
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Point, Sheet
 
@@ -20,8 +22,20 @@ _SIDES = {1: "left ", -1: "right ", 0: ""}
 
 
 def unit_of(point: Point) -> str | None:
-    """Return the member that a point belongs to, with its side: “right front rail”; null where the sheet names none."""
-    return None if point.member is None else f"{_SIDES[side_of(point)]}{point.member}"
+    """Return the member that a point belongs to, with its side: “right front rail”; null where the sheet names none.
+
+    A member that is called by its side already keeps its name: “left rail” does not become “left left rail”.
+    """
+    if point.member is None:
+        return None
+    named = side_said(point.member) is not None
+    return point.member if named else f"{_SIDES[side_of(point)]}{point.member}"
+
+
+def side_said(words: str) -> str | None:
+    """Return the side that words name, `left` or `right`; null where they name none, or both."""
+    said = {side for side in ("left", "right") if re.search(rf"\b{side}\b", words, re.I)}
+    return said.pop() if len(said) == 1 else None
 
 
 def units_of(sheet: Sheet) -> dict[str, tuple[Point, ...]]:
@@ -36,7 +50,7 @@ def units_of(sheet: Sheet) -> dict[str, tuple[Point, ...]]:
 
 def before_pulls(facts: JobFacts) -> JobFacts:
     """Return the facts as they were before the structure was first moved, which is what the damage is read from."""
-    first = min((move.by.at for move in facts.movements if move.what in RESHAPES), default=None)
+    first = min((move.by.at for move in facts.movements if _reshapes(facts, move)), default=None)
     if first is None:
         return facts
     setups = [
@@ -51,6 +65,14 @@ def before_pulls(facts: JobFacts) -> JobFacts:
     ]
     moves = tuple(move for move in facts.movements if move.by.at < first)
     return facts.model_copy(update={"setups": tuple(setups), "readings": tuple(readings), "movements": moves})
+
+
+def _reshapes(facts: JobFacts, move: MovementFact) -> bool:
+    """Say whether a move changes the shape that damage is read from: by its kind, or because it came while chains were tight."""
+    if move.what in RESHAPES:
+        return True
+    before = [event for event in facts.pull_events if event.by.at <= move.by.at]
+    return move.what in REFIT_NEEDED and bool(before) and before[-1].state in UNDER_LOAD
 
 
 def damage_picture(facts: JobFacts) -> Picture | None:

@@ -92,7 +92,7 @@ def fit_fact(facts: JobFacts) -> JobSaidFact | None:
 
 def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
     """Return every gap that is listed or was read, in order. What is listed is judged by what the list says, whatever was said of
-    it when it was read."""
+    it when it was read. What was read before its panel was last recorded as hung does not count: it was of something else."""
     said = fit_said(facts) or FitSaid()
     names: dict[str, str] = {one.place.casefold(): one.place for one in said.gaps}
     for gap in facts.gaps:
@@ -101,7 +101,11 @@ def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
     found = []
     for key, place in names.items():
         listed = said.gap(place)
-        rack, wheels = (_by_list(last.get((key, stand)), listed) for stand in _STANDS)
+        since = hung_since(facts, listed.panel) if listed else ""
+        counting = (
+            None if one and one.by.at <= since else one for stand in _STANDS for one in [last.get((key, stand))]
+        )
+        rack, wheels = (_by_list(one, listed) for one in counting)
         found.append(GapState(place, listed, rack, wheels))
     return tuple(found)
 
@@ -120,6 +124,18 @@ def hung_work(facts: JobFacts, panel: str) -> list[Hung]:
     return [
         one.what for one in facts.done if isinstance(one.what, Hung) and one.what.panel == panel and not one.taken_back
     ]
+
+
+def hung_since(facts: JobFacts, panel: str) -> str:
+    """Return the moment at which a panel was last recorded as hung; empty where it never was."""
+    return max(
+        (
+            one.by.at
+            for one in facts.done
+            if isinstance(one.what, Hung) and one.what.panel == panel and not one.what.off and not one.taken_back
+        ),
+        default="",
+    )
 
 
 def hangs_on_strip(facts: JobFacts, panel: str) -> bool:

@@ -29,6 +29,11 @@ class LineState(NamedTuple):
         """Whether work on it has to wait."""
         return self.status != "approved" and self.go_ahead is None
 
+    @property
+    def opens_decision(self) -> bool:
+        """Whether nothing is decided until it is answered: it was found on the structure, and waits."""
+        return self.line.structural and self.blocks
+
 
 def line_states(facts: JobFacts) -> tuple[LineState, ...]:
     """Return the lines that are asked for, oldest first."""
@@ -41,6 +46,24 @@ def _state(facts: JobFacts, line: SupplementLineFact) -> LineState:
     status: LineStatus = answers[-1].answer if answers else "sent" if sent else "draft"
     word = next((one for one in reversed(facts.go_aheads) if one.line == line.id), None)
     return LineState(line, status, sent[-1] if sent else None, answers, word)
+
+
+def cross_spans(facts: JobFacts) -> tuple[tuple[str, str], ...]:
+    """Return two spans from side to side that tell whether it is square, crosswise between the two farthest pairs of its sheet.
+
+    None where the sheet has no two pairs. Common practice, no source.
+    """
+    sheet = facts.sheet
+    by_code = {point.code: point for point in sheet.points} if sheet else {}
+    pairs = [
+        (point, by_code[other])
+        for point in by_code.values()
+        if point.xyz[1] > 0 and (other := partner_code(point)) in by_code
+    ]
+    if len(pairs) < CROSS_SPANS:
+        return ()
+    fore, aft = max(pairs, key=lambda pair: pair[0].xyz[0]), min(pairs, key=lambda pair: pair[0].xyz[0])
+    return (fore[0].code, aft[1].code), (fore[1].code, aft[0].code)
 
 
 def is_cross_checked(facts: JobFacts) -> bool:

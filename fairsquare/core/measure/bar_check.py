@@ -93,7 +93,7 @@ def check_tool(request: CheckTool) -> ToolChecked:
 def _words(error: float, sigma: float, scatter: float, limit: float, verdict: Verdict) -> str:
     reads = f"reads {abs(error):.2f} mm {'long' if error > 0 else 'short'}"
     if verdict == "good":
-        return f"{reads}, within what {WARN:g} sigma allow ({WARN * sigma:.2f} mm)"
+        return f"{reads}, within the {WARN * sigma:.2f} mm that chance allows"
     if scatter > limit:
         return f"its readings scatter by {scatter:.2f} mm, more than the {limit:.2f} mm that chance allows"
     if verdict == "again":

@@ -9,6 +9,7 @@ F1L F1R 4 ahead         (or … higher)    a difference: the first less the seco
 F1L F1R square 3 over 600 left ahead     a framing square's gap over its blade
 """
 
+import re
 from collections.abc import Sequence
 from itertools import combinations
 from typing import NamedTuple
@@ -43,6 +44,8 @@ _DIFFERENCES: dict[str, tuple[Axis, int]] = {
     "righter": ("width", -1),
 }
 _PINS = {"half": 0.5, "quarter": 0.25, "one": 1.0, "a": 1.0, "two": 2.0}
+_AFTER_CODE = re.compile(r"(?<=[A-Za-z0-9]),(?=\s)")
+"""A comma behind a word, as people write it between codes and numbers; a decimal comma has a digit behind it."""
 _SAME_ARM_MM = 0.5
 _LONGEST_SPAN_MM = 30_000.0
 _ACROSS_MM = 100.0
@@ -93,7 +96,7 @@ def understand_call(text: str, context: Context) -> Call:
     A trailing `loaded` or `free` says how it was read. Raises `UnknownCode` that proposes the nearest codes, and
     `Refused` or `NotALength` that say what would be right; their field is `call`.
     """
-    words = text.replace(";", " ; ").split()
+    words = _AFTER_CODE.sub(" ", text).replace(";", " ; ").split()
     loaded = None
     if words and words[-1].lower() in _LOADED_WORDS:
         loaded = _LOADED_WORDS[words.pop().lower()]

@@ -2,13 +2,13 @@
 
 import datetime
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from fairsquare.core.model import Model
 from fairsquare.core.plan.asked import DayPlan, Operation, Worker
-from fairsquare.core.plan.operations import JobWork, WorkRow
-from fairsquare.core.plan.shop_said import ShopSaid
+from fairsquare.core.plan.operations import JobWork, WorkRow, kind_of
+from fairsquare.core.plan.shop_said import HandSaid, ShopSaid
 from fairsquare.core.waiting import STATION_ORDER, Waiting
 
 SHORTEST_MIN = 15
@@ -72,8 +72,12 @@ def floor_work(
     hours: Sequence[tuple[int, int]],
     base: datetime.datetime,
     dues: Mapping[str, int],
+    may_not_sign: Collection[str] = (),
 ) -> FloorWork:
-    """Return what there is to plan. `dues` say by which minute of the clock since `base` each job is promised."""
+    """Return what there is to plan. `dues` say by which minute of the clock since `base` each job is promised.
+
+    `may_not_sign`: people who sign nothing, so that what is proven and handed over is not given to them.
+    """
     operations: list[Operation] = []
     pieces: dict[str, Piece] = {}
     not_now: list[NotNow] = []
@@ -81,13 +85,18 @@ def floor_work(
     at_it: dict[str, str] = {}
     rack = said.at("set-up").place
     skills = {skill for hand in said.hands for skill in hand.skills}
+    hands = {hand.name: _skills(hand, signs=hand.name not in may_not_sign) for hand in said.hands}
+    able = {skill for own in hands.values() for skill in own}
     for job in jobs:
         ids: dict[str, str] = {}
         stopped = ""
         for k, step in enumerate(_steps(job.work)):
             takes, id = said.at(step.station), f"{job.number} {k + 1}"
+            needs = _signed(takes.skill) if kind_of(step.what) == "prove" else takes.skill
             held, due = _held(job.waiting, step.station)
             lacking = f"nobody can {takes.skill}" if takes.skill and takes.skill not in skills else ""
+            if not lacking and needs and needs not in able:
+                lacking = "it is signed for, and nobody who may sign is there"
             if step.people > len(said.hands):
                 lacking = f"it takes {step.people} people"
             stopped = stopped or held or lacking
@@ -105,7 +114,7 @@ def floor_work(
                 Operation(
                     id=id,
                     minutes=step.minutes,
-                    skill=takes.skill or None if who is None else None,
+                    skill=needs or None if who is None else None,
                     helpers=step.people - 1,
                     place=takes.place or None,
                     after=tuple(ids[name] for name in step.after if name in ids) if who is None else (),
@@ -120,12 +129,22 @@ def floor_work(
             stays.append(on_place)
     asked = DayPlan(
         operations=tuple(operations),
-        people=tuple(Worker(id=hand.name, skills=hand.skills) for hand in said.hands),
+        people=tuple(Worker(id=name, skills=own) for name, own in hands.items()),
         places={place.name: place.many for place in said.places},
         hours=tuple(hours),
     )
     on_rack = frozenset(job.number for job in jobs if job.on_rack)
     return FloorWork(asked, pieces, tuple(stays), on_rack, at_it, tuple(not_now))
+
+
+def _signed(skill: str) -> str:
+    """Return the skill of who does something and signs for it."""
+    return f"{skill} and sign for it" if skill else "sign for it"
+
+
+def _skills(hand: HandSaid, *, signs: bool) -> tuple[str, ...]:
+    """Return what somebody can do; who may sign can besides sign for each of it."""
+    return (*hand.skills, *(_signed(skill) for skill in ("", *hand.skills))) if signs else hand.skills
 
 
 def _held(waits: Sequence[Waiting], station: str) -> tuple[str, str]:

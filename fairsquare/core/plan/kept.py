@@ -38,7 +38,7 @@ class KeptPlan(Model):
     """A plan: its pieces, when all is done, how good it is proven to be, what could not be planned, and what each job was then.
 
     `seen` are the revisions of the jobs by number: another one means that the plan may be out of date. `changes` counts the pieces
-    that moved against the plan before.
+    that moved against the plan before; `cost` says what a move by hand did to the finish and to what is promised.
     """
 
     made_for: str
@@ -50,3 +50,4 @@ class KeptPlan(Model):
     not_now: Many[NotNow] = ()
     seen: dict[str, int] = Field(default_factory=dict)
     changes: int = 0
+    cost: str = ""

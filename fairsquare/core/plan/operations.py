@@ -1,11 +1,13 @@
 """The operations of a job as they follow from what was decided and planned, with the hours for each and what comes off for it."""
 
+import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from types import MappingProxyType
 from typing import NamedTuple
 
 from fairsquare.core.cut.job import SectionState, section_states
 from fairsquare.core.damage.choices import CHOICES, MemberState, member_states
+from fairsquare.core.damage.job import units_of
 from fairsquare.core.done import FinishItem, Hung
 from fairsquare.core.facts import JobFacts, WorkFact
 from fairsquare.core.fit.job import fit_said
@@ -13,6 +15,7 @@ from fairsquare.core.intake.supplements import line_states
 from fairsquare.core.plan.hours import HoursFound, JobHours, OperationHours, PartHours, job_hours
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid, hours_of
 from fairsquare.core.pull.board import plan_of
+from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.weld.job import SeamState, bond_said, needs_welding, seam_states
 
 USUAL_H: dict[str, float] = {
@@ -41,7 +44,7 @@ OPERATION_KINDS: dict[str, str] = {
     "decide": "read and decide",
     "pull": "pull",
     "straighten": "straighten",
-    "goes": "goes with a decision",
+    "goes": "comes off first, by a decision",
     "cut": "cut",
     "fit": "dry fit and gaps",
     "bond": "bond",
@@ -59,6 +62,7 @@ _BY_WORD = {
     "Pull": "pull",
     "Straighten": "straighten",
     "Goes": "goes",
+    "Off": "goes",
     "Cut": "cut",
     "Dry": "fit",
     "Bond": "bond",
@@ -190,12 +194,26 @@ def job_work(
     return JobWork(tuple(rows), found, said, frozenset(_asked(facts, [row.name for row in rows])))
 
 
-def supplement_words(row: WorkRow) -> str:
-    """Return the words of a supplement line for what a row takes more than was sold."""
+_PULL = re.compile(r"Pull (\d+): (.+)")
+
+
+def supplement_words(row: WorkRow, sheet: Sheet | None = None) -> str:
+    """Return the words of a supplement line for what a row takes more than was sold, for a payer who knows no codes of points."""
     if row.part is not None:
         tried = f", {row.part.trials} trial fit{'' if row.part.trials == 1 else 's'}" if row.part.trials else ""
         return f"{row.name}: off{'' if row.part.scrap else ' and on again'}{tried}, for {row.why}"
-    return f"{row.name}: not in the estimate" if not row.all_sold_h else f"{row.name}: takes longer than was sold"
+    name = _plain(row.name, sheet)
+    return f"{name}: not in the estimate" if not row.all_sold_h else f"{name}: takes longer than was sold"
+
+
+def _plain(name: str, sheet: Sheet | None) -> str:
+    """Return what an operation is called to somebody who knows no codes: pulls by the members that they straighten."""
+    found = _PULL.fullmatch(name)
+    if found is None:
+        return name
+    codes = set(re.findall(r"\w+", found[2]))
+    members = [member for member, own in units_of(sheet).items() if codes & {p.code for p in own}] if sheet else []
+    return f"Straightening on the rack, pull {found[1]}" + (f", {' and '.join(members)}" if members else "")
 
 
 def kind_of(name: str, why: str = "") -> str:
@@ -266,7 +284,7 @@ def _dragged(members: Sequence[MemberState]) -> Iterator[JobOperation]:
     for state in members:
         if state.decision and state.decision.hours:
             why = state.decision.first or f"decision: {CHOICES[state.decision.decision]}"
-            yield JobOperation(f"Goes with {state.name}", "pulls", state.decision.hours, why)
+            yield JobOperation(f"Off first for {state.name}", "pulls", state.decision.hours, why)
 
 
 def _sections(facts: JobFacts) -> Iterator[JobOperation]:
@@ -404,12 +422,16 @@ def _as_said(one: JobOperation, said: OperationSaid | None) -> JobOperation:
     )
 
 
+_BEFORE = re.compile("^Goes with ")
+"""As it was called in jobs that were worked on before."""
+
+
 def _worked(worked: Sequence[WorkFact]) -> dict[str, dict[str, float]]:
     """Return the hours worked, by operation and by person; a clock that runs counts nothing yet."""
     found: dict[str, dict[str, float]] = {}
     for one in worked:
         if one.hours is not None:
-            by = found.setdefault(one.operation, {})
+            by = found.setdefault(_BEFORE.sub("Off first for ", one.operation), {})
             by[one.by.name] = by.get(one.by.name, 0.0) + one.hours
     return found
 
@@ -428,13 +450,18 @@ def _approved(facts: JobFacts, name: str) -> float:
     return sum(
         state.line.hours
         for state in line_states(facts)
-        if state.status == "approved" and state.line.words.startswith(f"{name}:")
+        if state.status == "approved" and state.line.words.startswith(_said_as(facts, name))
     )
+
+
+def _said_as(facts: JobFacts, name: str) -> tuple[str, ...]:
+    """Return how the line of an operation may begin: with its name, or as a payer is told it."""
+    return f"{name}:", f"{_plain(name, facts.sheet)}:"
 
 
 def _asked(facts: JobFacts, names: Iterable[str]) -> Iterator[str]:
     asked = [state.line.words for state in line_states(facts) if state.status != "approved"]
-    return (name for name in names if any(words.startswith(f"{name}:") for words in asked))
+    return (name for name in names if any(words.startswith(_said_as(facts, name)) for words in asked))
 
 
 def _operation_row(

@@ -76,7 +76,8 @@ class ShopSaid(Model):
     """The shop as its people describe it. `week`: the stretches of each day from Monday on.
 
     `units` are those in which lengths are shown to who chose none; `time_zone` is that of the shop's clock (empty: as the server
-    was told); `products` are what it bonds, seals and paints with, as their labels say.
+    was told); `products` are what it bonds, seals and paints with, as their labels say. A pull sets at most `most_chains`, and none
+    that draws less than what sets a chain.
     """
 
     week: Many[Many[Stretch]] = (_USUAL_DAY,) * 5 + ((),) * 2
@@ -87,6 +88,8 @@ class ShopSaid(Model):
     units: Literal["mm", "in"] = "mm"
     time_zone: Annotated[str, Field(max_length=60)] = ""
     products: Many[ProductSaid] = ()
+    most_chains: Annotated[int, Field(ge=1, le=3)] = 2
+    chain_sets_n: Annotated[float, Field(ge=0, le=100_000)] = 5000.0
 
     def zone(self, otherwise: ZoneInfo) -> ZoneInfo:
         """Return the shop's time zone, or another one where it named none."""

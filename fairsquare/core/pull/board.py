@@ -1,6 +1,6 @@
 """The pull board as it stands, worked out from the facts: what is under way, where each watched point is, and how far to go."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
 import numpy as np
@@ -11,21 +11,14 @@ from fairsquare.core.damage.job import damage_picture, units_of
 from fairsquare.core.facts import JobFacts, PullEventFact, PullPlanFact, ReadingFact
 from fairsquare.core.measure.picture import counting, current_setup, picture_of
 from fairsquare.core.model import Row3
-from fairsquare.core.pull.job import BoardState, PointCycle, Watched, advice_for, along
+from fairsquare.core.pull.job import BoardState, PointCycle, Watched, advice_for, along, room_mm
 from fairsquare.core.pull.setting import Setting, usual_setting
 from fairsquare.core.pull.springback import PullAdvised
-from fairsquare.core.pull.statics import PullsHeld
 from fairsquare.core.sheet.model import points_by_first_code
 from fairsquare.core.structure.of_sheet import usual_boxes
 
-UNDER_LOAD: frozenset[BoardState] = frozenset({"test", "look", "pulling", "hold", "relieve", "stopped"})
-"""States in which chains are, or may be, tight."""
-
-
 _WORTH_LEARNING_MM = 2.0
 _LEAST_SHARE, _MOST_SHARE = 0.3, 2.0
-SLIP_MM = 3.0
-"""More than this beyond what its stiffness lets it move, and a clamp slips. Common practice, no source."""
 
 
 class WatchedNow(NamedTuple):
@@ -60,14 +53,21 @@ class WatchedNow(NamedTuple):
         aim = self.advice.pull_to_mm if self.advice else None
         return bool(self.loaded and aim is not None and self.now_mm is not None and self.now_mm >= aim)
 
+    @property
+    def full(self) -> bool:
+        """Whether the next stroke could take it past what it must not pass: it is let go, whatever others are short of."""
+        limit = self.advice.must_not_pass_mm if self.advice else None
+        return bool(self.loaded and limit is not None and self.now_mm is not None and self.now_mm >= limit - room_mm())
 
-class Crept(NamedTuple):
-    """What holds the vehicle and has gone farther under load than it may by stiffness alone: its name, point, and how far, mm."""
+    @property
+    def short(self) -> bool:
+        """Whether it stands short of its tolerance, free."""
+        return self.now_mm is not None and self.now_mm < self.watched.target_mm - self.watched.tolerance_mm
 
-    anchor: str
-    code: str
-    mm: float
-    expected_mm: float
+    @property
+    def at_home(self) -> bool:
+        """Whether it stands free where it belongs or past that: more of this pull takes it away from home."""
+        return self.now_mm is not None and self.now_mm >= self.watched.target_mm
 
 
 class Board(NamedTuple):
@@ -79,6 +79,17 @@ class Board(NamedTuple):
     cycle: int
     points: tuple[WatchedNow, ...]
     events: tuple[PullEventFact, ...]
+
+    @property
+    def let_go(self) -> bool:
+        """Whether it is to be let go: all points are where they are to be let go, or one of them may go no farther."""
+        reached = [point.reached for point in self.points if point.advice and point.advice.pull_to_mm is not None]
+        return any(point.full for point in self.points) or (bool(reached) and all(reached))
+
+    @property
+    def again(self) -> bool:
+        """Whether, as read free, another cycle of this pull would bring points nearer and take none away from home."""
+        return any(point.short for point in self.points) and not any(point.at_home for point in self.points)
 
 
 def under_way(facts: JobFacts) -> tuple[PullEventFact, ...]:
@@ -98,7 +109,7 @@ def setting_of(facts: JobFacts) -> Setting | None:
     """Return how the vehicle is held and pulled: as kept, or the usual for its sheet; None without a sheet."""
     if facts.pull_settings:
         return facts.pull_settings[-1].setting
-    return usual_setting(facts.sheet, usual_boxes(facts.sheet)) if facts.sheet else None
+    return usual_setting(facts.sheet, usual_boxes(facts.sheet), complete=True) if facts.sheet else None
 
 
 def plan_of(facts: JobFacts) -> PullPlanFact | None:
@@ -142,18 +153,21 @@ def learned_return(facts: JobFacts) -> float | None:
 
     Chains that draw elsewhere or harder bring another return, so what is learned is carried from pull to pull as a share of it.
     """
-    expected, gave = 0.0, 0.0
     watched: dict[str, Watched] = {}
+    pulled: list[tuple[Watched, PointCycle]] = []
     for event in facts.pull_events:
         watched |= {one.code: one for one in event.watched}
-        for cycle in event.cycles:
-            if (
-                cycle.loaded_mm is not None
-                and cycle.code in watched
-                and watched[cycle.code].return_mm >= _WORTH_LEARNING_MM
-            ):
-                expected += watched[cycle.code].return_mm / watched[cycle.code].learned
-                gave += max(0.0, cycle.loaded_mm - cycle.after_mm)
+        pulled += [(watched[cycle.code], cycle) for cycle in event.cycles if cycle.code in watched]
+    return share_given_back(pulled)
+
+
+def share_given_back(pulled: Iterable[tuple[Watched, PointCycle]]) -> float | None:
+    """Return what watched points gave back in their cycles, as a share of what the frame said of each; None where none says."""
+    expected, gave = 0.0, 0.0
+    for watched, cycle in pulled:
+        if cycle.loaded_mm is not None and watched.return_mm >= _WORTH_LEARNING_MM:
+            expected += watched.return_mm / watched.learned
+            gave += max(0.0, cycle.loaded_mm - cycle.after_mm)
     return min(max(gave / expected, _LEAST_SHARE), _MOST_SHARE) if expected else None
 
 
@@ -202,50 +216,6 @@ def _now(
         cycles=own,
         stands_mm=last_free,
     )
-
-
-def slipped(facts: JobFacts, statics: PullsHeld | None) -> tuple[Crept, ...]:
-    """Return the anchors that slip: read under load since the last cycle `SLIP_MM` farther from where they stood than at the
-    planned force they would move by their stiffness."""
-    events, setting = under_way(facts), setting_of(facts)
-    codes = {anchor.code for anchor in setting.anchors} if setting else set()
-    if not events or setting is None or not any(r.loaded and r.code in codes for r in facts.readings):
-        return ()
-    since = next((event.by.at for event in reversed(events) if event.cycles), events[0].by.at)
-    loaded = loaded_places(facts, since)
-    held = [anchor for anchor in setting.anchors if anchor.code in loaded]
-    free = _last_free(facts, {anchor.code for anchor in held}) if held else {}
-    found = []
-    for anchor in held:
-        if anchor.code not in free:
-            continue
-        stood = np.array(free[anchor.code])
-        mm = float(np.linalg.norm(np.array(loaded[anchor.code][-1][1]) - stood))
-        moves = statics.movement if statics else None
-        expected = (
-            float(np.linalg.norm(np.array(moves.translation) + np.cross(moves.rotation_rad, stood))) if moves else 0.0
-        )
-        if mm > expected + SLIP_MM:
-            found.append(Crept(anchor.id, anchor.code, mm, expected))
-    return tuple(found)
-
-
-def _last_free(facts: JobFacts, codes: set[str]) -> dict[str, Row3]:
-    """Return where points were last read free in the set-up in force, by its fit alone: quick enough for every reading."""
-    setup = current_setup(facts)
-    fit = picture_of(facts, setup, facts.sheet, join=False).fit if setup and facts.sheet else None
-    if setup is None or fit is None or fit.rotation is None or fit.translation is None:
-        return {}
-    last = {
-        r.code: r.xyz
-        for r in counting(facts.readings)
-        if r.code in codes and r.xyz and not r.loaded and r.setup == setup.number
-    }
-    found: dict[str, Row3] = {}
-    for code, xyz in last.items():
-        x, y, z = apply_pose(np.array(fit.rotation), np.array(fit.translation), np.array([xyz]))[0]
-        found[code] = (float(x), float(y), float(z))
-    return found
 
 
 def free_place(facts: JobFacts, code: str) -> tuple[Row3, str] | None:

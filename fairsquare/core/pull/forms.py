@@ -12,11 +12,11 @@ from typing import NamedTuple
 
 import numpy as np
 
-from fairsquare.core.axes import less
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Row3
-from fairsquare.core.pull.job import UNKNOWN_N, ChainSet, PlanSaid, WorkPull, plan_request, seen_plan
-from fairsquare.core.pull.plan import School
+from fairsquare.core.pull.job import UNKNOWN_N, ChainSet, WorkPull, machines_of, plan_request
+from fairsquare.core.pull.plan import School, game_of
+from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Machine, PlacedAnchor, PlacedHook, PlacedTower, Setting, frame_of_setting
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code, tolerances
@@ -62,13 +62,18 @@ def special_forms(sheet: Sheet, places: Mapping[Code, Row3], setting: Setting, s
 def _found(
     held: Same[Sheet], places_now: tuple[tuple[Code, Row3], ...], setting_json: str, school: School
 ) -> tuple[Form, ...]:
-    sheet, places, setting = held.held, dict(places_now), Setting.model_validate_json(setting_json)
-    found = []
+    setting = Setting.model_validate_json(setting_json)
+    tried = forms_tried(held.held, dict(places_now), setting, school)
+    return tuple(sorted((form for form in tried if isinstance(form, Form)), key=lambda form: form.after_mm))
+
+
+def forms_tried(sheet: Sheet, places: Mapping[Code, Row3], setting: Setting, school: School) -> Iterator[Form | str]:
+    """Yield the title of each form that the picture calls for before it is played, and the form where it brings points nearer."""
     for draft in _Picture(sheet, places, setting).drafts():
+        yield draft.title
         form = _played(sheet, places, school, draft)
         if form is not None and form.after_mm < form.before_mm - _WORTH_MM:
-            found.append(form)
-    return tuple(sorted(found, key=lambda form: form.after_mm))
+            yield form
 
 
 def _played(sheet: Sheet, places: Mapping[Code, Row3], school: School, draft: _Draft) -> Form | None:
@@ -77,22 +82,19 @@ def _played(sheet: Sheet, places: Mapping[Code, Row3], school: School, draft: _D
         request = plan_request(sheet, places, draft.setting, school)
     except Refused:
         return None
-    points = points_by_code(sheet)
-    limits = {code: np.array(tolerances(sheet, points[code])) for code in request.skeleton.codes.values()}
-
-    def beyond(deviations: Mapping[Code, Row3]) -> float:
-        return sum(float(np.maximum(np.abs(by) - limits[code], 0.0).sum()) for code, by in deviations.items())
-
-    before = beyond({code: less(places[code], points[code].xyz) for code in limits})
+    game = game_of(request, machines_of(draft.setting))
+    rest = game.begun()
+    before = float(game.beyond(game.start).sum())
     takes = min(_most(draft.setting, chain) / chain.force_n for chain in draft.chains)
     coarse = np.geomspace(_LEAST_N, min(takes, _MOST_N), _FORCES)
     ratio = float(coarse[1] / coarse[0])
 
     def tried(force: float) -> float | None:
         """Return what is left beyond tolerance, or None where something takes more than it can."""
-        work = WorkPull(chains=tuple(c.model_copy(update={"force_n": c.force_n * float(force)}) for c in draft.chains))
-        seen = seen_plan(request, draft.setting, PlanSaid(school=school, pulls=(work,)))
-        return None if seen.played.worst_use > 1 else beyond(seen.played.pulls[0].free)
+        chains = tuple(Chain(c.hook, c.tower, c.height_mm, c.force_n * float(force)) for c in draft.chains)
+        pull = game.pulled(rest, chains).pulls[-1]
+        uses = [*pull.anchors.values(), *(chain.force / game.rig.limit(chain) for chain in chains)]
+        return None if max(uses) > 1 else float(game.beyond(pull.free).sum())
 
     try:
         done: list[tuple[float, float]] = []

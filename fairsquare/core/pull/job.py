@@ -23,9 +23,9 @@ from fairsquare.core.pull.plan import (
 from fairsquare.core.pull.plan import Tower as PlanTower
 from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Machine, PlacedHook, Setting, frame_of_setting
-from fairsquare.core.pull.springback import Cycle, NextPull, Prior, PullAdvised, next_pull
+from fairsquare.core.pull.springback import Cycle, NextPull, Prior, PullAdvised, let_go_at, next_pull, with_room
 from fairsquare.core.pull.statics import Anchor, Pull, PullsHeld, PullStatics, Vehicle, pull_statics
-from fairsquare.core.sheet.model import Sheet, points_by_code, tolerances
+from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code, points_by_first_code, tolerances
 from fairsquare.core.structure.skeleton import Skeleton
 
 Purpose = Literal["straighten", "reach", "try"]
@@ -34,6 +34,8 @@ PURPOSES: dict[Purpose, str] = {
     "reach": "to reach or free something",
     "try": "to try, and see what moves",
 }
+HARM_MM = 0.25
+"""A point that ends this much farther beyond its tolerance than it was has been made worse: less is rounding."""
 UNKNOWN_N = 1e9
 """Stands for a capacity that nobody knows, where a calculation needs a number: never shown, and a caution goes with it."""
 FIRST_RETURN = Prior(return_mm=8.0, sigma_mm=4.0)
@@ -41,6 +43,10 @@ FIRST_RETURN = Prior(return_mm=8.0, sigma_mm=4.0)
 _RETURN_SIGMA_MM, _RETURN_SHARE, _LEARNED_SHARE = 2.0, 0.25, 0.12
 """How sure the frame is of what comes back: 2 mm at least, and a quarter of it, or an eighth once something was learned. Ours, of
 pulls simulated with metal other than the sections say; no source."""
+HAND_MM = 1.5
+"""How far a stroke of the pump carries a point beyond where one meant to stop. Common practice, no source."""
+_SCATTER_SIGMAS = 2.0
+"""A reading says that a limit is passed when it is not, in some 2 of 100 readings that far below it."""
 _WORTH_WATCHING_MM, _WORTH_SHARE = 0.3, 0.3
 
 CAUTIONS: tuple[tuple[str, str], ...] = (
@@ -81,10 +87,16 @@ class WorkPull(Model):
 
 
 class PlanSaid(Model):
-    """The plan as a person keeps it: the school whose order is followed, and the pulls in their order."""
+    """The plan as a person keeps it: the school whose order is followed, and the pulls in their order.
+
+    `title`: what the search found it by, empty for a person's own. `overpull_reason`: why points may be drawn farther past where
+    they belong than common practice has it.
+    """
 
     school: School
     pulls: Many[WorkPull]
+    title: str = Field(default="", max_length=300)
+    overpull_reason: str = Field(default="", max_length=500)
 
 
 class PlanSeen(NamedTuple):
@@ -138,7 +150,7 @@ def seen_plan(request: PlanPulls, setting: Setting, plan: PlanSaid) -> PlanSeen:
     played = play_pulls(
         request,
         [[Chain(c.hook, c.tower, c.height_mm, c.force_n) for c in pull.chains] for pull in plan.pulls],
-        {m.id: (m.bears_on, m.pushes, m.capacity_n or UNKNOWN_N) for m in setting.machines},
+        machines_of(setting),
     )
     held: list[PullsHeld | None] = []
     broken: list[tuple[str, ...]] = []
@@ -149,12 +161,68 @@ def seen_plan(request: PlanPulls, setting: Setting, plan: PlanSaid) -> PlanSeen:
     return PlanSeen(played, tuple(held), tuple(broken))
 
 
+def machines_of(setting: Setting) -> dict[str, tuple[str, bool, float]]:
+    """Return the machines of a setting as they are played: by name the point they bear on, whether they push, what they take."""
+    return {m.id: (m.bears_on, m.pushes, m.capacity_n or UNKNOWN_N) for m in setting.machines}
+
+
+def harm_of(sheet: Sheet, stands: Mapping[str, Row3], played: PullsPlanned) -> tuple[str, ...]:
+    """Return the points that a plan leaves worse than they stand (deviations, mm): farther beyond tolerance, or out of it."""
+    points = points_by_code(sheet)
+    words = []
+    for code, one in played.predicted.items():
+        limits = np.array(tolerances(sheet, points[code]))
+        before, after = (
+            float(np.maximum(np.abs(by) - limits, 0.0).sum())
+            for by in (np.array(stands[code]), np.array(one.deviation))
+        )
+        if after > before + HARM_MM:
+            words.append(f"{code} by {after - before:.1f} mm" if before > 0 else f"{code}, which is fair now")
+    return tuple(words)
+
+
 def will_hold(skeleton: Skeleton, setting: Setting, work: WorkPull) -> tuple[PullsHeld | None, tuple[str, ...]]:
     """Return the statics of one pull on its anchors, or none and why in words: the vehicle is not held."""
     try:
         return pull_statics(statics_request(skeleton, setting, work)), ()
     except Refused as refused:
         return None, (refused.title,)
+
+
+def undone_sense(sheet: Sheet, before: Mapping[str, Row3], after: Mapping[str, Row3], mode: PullMode) -> float:
+    """Return how much of a mode a pull takes away, mm, with the sign of the mode (see `read-damage`): positive where it was short,
+    left fore, to the left, apart, high, left high."""
+    points = points_by_first_code(sheet)
+    known = [point.xyz[0] for point in sheet.points if point.reference] or [point.xyz[0] for point in sheet.points]
+    middle, total = float(np.mean(known)), 0.0
+    for code, left in points.items():
+        other = partner_code(left)
+        if left.xyz[1] <= 0 or other is None or not {code, other} <= before.keys() & after.keys():
+            continue
+        gone_left, gone_right = np.subtract(before[code], after[code]), np.subtract(before[other], after[other])
+        end = 1.0 if left.xyz[0] >= middle else -1.0
+        together, apart = (gone_left + gone_right) / 2, gone_left - gone_right
+        total += {
+            "mash": -end * together[0],
+            "skew": apart[0],
+            "sway": together[1],
+            "spread": apart[1],
+            "rise": together[2],
+            "twist": apart[2],
+        }[mode]
+    return float(total)
+
+
+def works_hardest(held: PullsHeld | None, work: WorkPull) -> tuple[str, float] | None:
+    """Return what works hardest in a pull as planned, of anchors and chains alike, and its use; None where no limit is known."""
+    if held is None:
+        return None
+    uses = {name: one.use for name, one in held.anchors.items() if one.use is not None}
+    for number, chain in enumerate(work.chains, 1):
+        use = held.pulls[f"chain {number}"].use
+        if use is not None:
+            uses[f"{chain.hook} to {chain.tower}"] = use
+    return max(uses.items(), key=lambda one: one[1], default=None)
 
 
 def statics_request(skeleton: Skeleton, setting: Setting, work: WorkPull) -> PullStatics:
@@ -296,6 +364,8 @@ def _distance(setting: Setting, request: PlanPulls, work: WorkPull) -> float:
 BoardState = Literal[
     "cautions", "test", "look", "pulling", "hold", "relieve", "let_go", "read_free", "stopped", "ended"
 ]
+UNDER_LOAD: frozenset[BoardState] = frozenset({"test", "look", "pulling", "hold", "relieve", "stopped"})
+"""States in which chains are, or may be, tight."""
 BOARD_WORDS: dict[BoardState, str] = {
     "cautions": "Before the first tension",
     "test": "Light test pull",
@@ -315,6 +385,8 @@ class Watched(Model):
 
     `return_mm` ± `return_sigma_mm` is what it is expected to give back when it is let go, before it has been pulled once: what the
     frame says, times what the structure `learned` us of that share in the pulls before; `basis` says so in words.
+
+    The first cycle goes `first_share` of the way: a frame that nobody has proven is tried with little.
     """
 
     code: Code
@@ -326,6 +398,18 @@ class Watched(Model):
     return_sigma_mm: float = FIRST_RETURN.sigma_mm
     learned: float = 1.0
     basis: str = ""
+    first_share: float = 1.0
+
+
+FIRST_SHARE = 0.5
+"""The first pull of a frame that nobody has proven goes half the way. Common practice, no source."""
+
+
+def first_tried(watched: tuple[Watched, ...], setting: Setting, *, proven: bool) -> tuple[Watched, ...]:
+    """Return what is watched so that a frame of which sections are assumed is tried with little first, until it is `proven`."""
+    if proven or not setting.assumed:
+        return watched
+    return tuple(one.model_copy(update={"first_share": FIRST_SHARE}) for one in watched)
 
 
 class SharePast(NamedTuple):
@@ -397,8 +481,8 @@ def watched_points(
         limits = np.array(tolerances(sheet, points[code]))
         if code in homeward and abs(float(stands[code] @ way)) <= _tolerance_along(limits, way):
             ways[code] = homeward[code]
-    ways = ways or homeward
     loaded = played.pulls[number].loaded
+    ways = ways or homeward or _drawn_along(before, loaded)
     back = {code: max(0.0, float(np.subtract(loaded[code], free[code]) @ way)) for code, way in ways.items()}
     shares = {code: _share(learned, past(code)) for code in ways}
     return tuple(
@@ -417,15 +501,23 @@ def watched_points(
     )
 
 
+def _drawn_along(before: Mapping[str, np.ndarray], loaded: Mapping[str, Row3]) -> dict[str, np.ndarray]:
+    """Return the way in which the two points go that are drawn farthest, where a pull leaves everything as it was."""
+    drawn = {code: np.subtract(loaded[code], before[code]) for code in loaded}
+    sizes = {code: float(np.linalg.norm(move)) for code, move in drawn.items()}
+    most = sorted((code for code, size in sizes.items() if size > 0), key=lambda code: -sizes[code])[:2]
+    return {code: drawn[code] / sizes[code] for code in most}
+
+
 def _share(learned: float | None, past: SharePast | None) -> tuple[float, float, str]:
     """Return what comes back as a share of what the frame says, how sure that is, and by what, in words."""
     if learned is not None:
-        return learned, _LEARNED_SHARE, f"by the frame, times {learned:.2f} as this structure has given back so far"
+        return learned, _LEARNED_SHARE, f"by calculation, times {learned:.2f} as this structure has given back so far"
     if past is not None:
         seen = f"{past.jobs} job{'' if past.jobs == 1 else 's'}"
-        words = f"by the frame, times {past.mean:.2f} as {past.of} did in {seen} of this shop"
+        words = f"by calculation, times {past.mean:.2f} as {past.of} did in {seen} of this shop"
         return past.mean, max(past.sigma, _LEARNED_SHARE), words
-    return 1.0, _RETURN_SHARE, "by the frame alone: nothing like it was pulled here before"
+    return 1.0, _RETURN_SHARE, "by calculation alone: nothing like it was pulled here before"
 
 
 def _tolerance_along(limits: np.ndarray, way: np.ndarray) -> float:
@@ -438,25 +530,49 @@ def along(watched: Watched, sheet: Sheet, place: Row3) -> float:
     return float(np.subtract(place, points_by_code(sheet)[watched.code].xyz) @ np.array(watched.way))
 
 
+def _should_have_yielded(watched: Watched, own: Sequence[Cycle]) -> bool:
+    """Say whether pulls that brought nothing went farther than what is given back by all that is known of it.
+
+    Only then something is stuck, and is relieved before more force. Pulls that were let go before the metal could yield, because so
+    little was known of what it gives back, have taught just that: the next goes farther.
+    """
+    strokes = [cycle.loaded - cycle.before for cycle in own[-2:]]
+    return max(strokes, default=0.0) > watched.return_mm + 2.0 * watched.return_sigma_mm
+
+
 @lru_cache(maxsize=256)
 def _advised(request: NextPull) -> PullAdvised:
-    return next_pull(request)
+    return with_room(request, next_pull(request), room_mm(request.reading_sigma_mm))
+
+
+def room_mm(sigma: float = 0.3) -> float:
+    """Return how far below what it must not pass a point is let go: what a hand at the pump and the readings scatter, mm."""
+    return HAND_MM + _SCATTER_SIGMAS * sigma
 
 
 def advice_for(watched: Watched, now_mm: float, cycles: Sequence[PointCycle], sigma: float = 0.3) -> PullAdvised:
-    """Return how far to pull a watched point now, from the cycles that it has been through in this job."""
+    """Return how far to pull a watched point now, from the cycles that it has been through in this job.
+
+    It is let go below what it must not pass by at least what a hand at the pump and the readings scatter.
+    """
     own = tuple(
         Cycle(before=c.before_mm, loaded=max(c.loaded_mm, c.before_mm), after=c.after_mm)
         for c in cycles
         if c.code == watched.code and c.loaded_mm is not None
     )
-    return _advised(
-        NextPull(
-            target_mm=watched.target_mm,
-            tolerance_mm=watched.tolerance_mm,
-            now_mm=now_mm,
-            prior=Prior(return_mm=watched.return_mm, sigma_mm=watched.return_sigma_mm),
-            reading_sigma_mm=sigma,
-            cycles=own,
-        )
+    request = NextPull(
+        target_mm=watched.target_mm,
+        tolerance_mm=watched.tolerance_mm,
+        now_mm=now_mm,
+        prior=Prior(return_mm=watched.return_mm, sigma_mm=watched.return_sigma_mm),
+        reading_sigma_mm=sigma,
+        cycles=own,
     )
+    advised = _advised(request)
+    if advised.advice == "relieve" and not _should_have_yielded(watched, own):
+        farther = min(watched.target_mm + advised.return_mm, advised.must_not_pass_mm - room_mm(sigma))
+        return let_go_at(request, advised, farther).model_copy(update={"advice": "pull"})
+    if own or watched.first_share >= 1.0 or advised.pull_to_mm is None or now_mm >= watched.target_mm:
+        return advised
+    part = now_mm + watched.first_share * (watched.target_mm - now_mm) + advised.return_mm
+    return let_go_at(request, advised, min(advised.pull_to_mm, part))

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Many, Millimetres, Model, Row3, Vector
-from fairsquare.core.pull.search import Chain, Game, Played, PlayedPull, Rig, found_plan
+from fairsquare.core.pull.search import NO_LIMITS, Chain, Game, Limits, Played, PlayedPull, Rig, found_plan
 from fairsquare.core.sheet.model import Sheet, find_point, partner_code, points_by_code, tolerances
 from fairsquare.core.structure.frame import Floats, frame_of
 from fairsquare.core.structure.skeleton import Skeleton
@@ -108,13 +108,13 @@ class PullsPlanned(Model):
     cautions: Many[str]
 
 
-def plan_pulls(request: PlanPulls) -> PullsPlanned:
+def plan_pulls(request: PlanPulls, limits: Limits = NO_LIMITS) -> PullsPlanned:
     """Plan the pulls that bring points home: most of them fair first, then as few pulls as may be.
 
     Every plan is played through the elastic-plastic frame (see `simulate_frame`), which is taken as never yielded where it now
     stands. Raises `Refused` or `UnknownCode` for what does not fit together.
     """
-    game = _game(request)
+    game = game_of(request, limits=limits)
     plan = found_plan(game, request.school, request.max_pulls)
     return _told(request, game, plan)
 
@@ -128,11 +128,16 @@ def play_pulls(
 
     `machines` bear on the vehicle itself: by name the node, whether they push or draw, and what they take (see `Rig`).
     """
-    game = _game(request, machines or {})
+    game = game_of(request, machines or {})
     return _told(request, game, game.play([tuple(chains) for chains in pulls]))
 
 
-def _game(request: PlanPulls, machines: Mapping[str, tuple[str, bool, float]] = MappingProxyType({})) -> Game:
+def game_of(
+    request: PlanPulls,
+    machines: Mapping[str, tuple[str, bool, float]] = MappingProxyType({}),
+    limits: Limits = NO_LIMITS,
+) -> Game:
+    """Return a request as the game that is searched and played. Raises `Refused` or `UnknownCode` for what does not fit."""
     frame = frame_of(request.skeleton, "skeleton.")
     points = points_by_code(request.sheet)
     for code in request.points:
@@ -169,6 +174,7 @@ def _game(request: PlanPulls, machines: Mapping[str, tuple[str, bool, float]] = 
             anchors={anchor.id: (anchor.node, anchor.capacity_n) for anchor in rig.anchors},
             machines=dict(machines),
         ),
+        limits=limits,
     )
 
 

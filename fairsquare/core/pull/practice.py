@@ -8,6 +8,7 @@ import numpy as np
 
 from fairsquare.core.axes import less
 from fairsquare.core.errors import Refused
+from fairsquare.core.facts import JobFacts
 from fairsquare.core.model import Code, Model, Row3, Vector
 from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.same import Same
@@ -19,6 +20,7 @@ FARTHEST_MM = (9.0, 22.0)
 _FIRST_N, _GROWS, _TRIES, _HALVINGS = 8000.0, 1.6, 14, 9
 _NEAR_MM = 0.6
 _GAINED_MM = 1.0
+_END, _JUDGED, _LOST_CHAIN = 60.0, 10.0, 5.0
 _LOST_FAIR, _LOST_OVER, _LOST_FOR_NOTHING, _LOST_PULL = 15, 10, 5, 3
 
 
@@ -91,10 +93,52 @@ class Stood(Model):
     places: dict[Code, Vector]
 
 
+class Worked(Model):
+    """How a practice was worked, apart from where it ended.
+
+    `seen`: the share of the points off that were read before the first pull; `own`: of the cycles that were pulled by one's own
+    plan and not by one that was found; `free`: of the cycles in which every watched point was read loaded and free; `chains`: the
+    most at once, beside what the calculation takes.
+    """
+
+    seen: float = 1.0
+    own: float = 1.0
+    free: float = 1.0
+    chains: int = 0
+    chains_enough: int = 0
+
+    @property
+    def points(self) -> float:
+        """Up to 40: 10 for each of what was seen, one's own plan, reading loaded and free, and no chain too many (5 each)."""
+        spare = max(0, self.chains - self.chains_enough)
+        return _JUDGED * (self.seen + self.own + self.free) + max(0.0, _JUDGED - _LOST_CHAIN * spare)
+
+
+def worked_of(facts: JobFacts, sheet: Sheet, start: Mapping[Code, Row3], chains_enough: int) -> Worked:
+    """Return how a practice was worked, from what was recorded. `start`: where points truly were."""
+    off = _off(sheet, start)
+    first = next((event.by.at for event in facts.pull_events), "~")
+    read = {one.code for one in facts.readings if one.kind == "point" and not one.loaded and one.by.at < first}
+    plans = {plan.version: plan.plan for plan in facts.pull_plans}
+    cycles = [event for event in facts.pull_events if event.cycles]
+    pulled = {(event.plan, event.pull) for event in cycles}
+    return Worked(
+        seen=_share([code in read for code in off]),
+        own=_share([not plans[event.plan].title for event in cycles if event.plan in plans]),
+        free=_share([all(one.loaded_mm is not None for one in event.cycles) for event in cycles]),
+        chains=max((len(plans[plan].pulls[pull - 1].chains) for plan, pull in pulled if plan in plans), default=0),
+        chains_enough=chains_enough,
+    )
+
+
+def _share(ones: Sequence[bool]) -> float:
+    return sum(ones) / len(ones) if ones else 0.0
+
+
 class Score(Model):
-    """What came of a practice. `points` is 100 × the share of points fair at the end of those that were off, less 15 for each
-    point that was fair and is off, 10 for each piece overloaded, 5 for each cycle for nothing, and 3 for each pull beyond what
-    the calculation takes; at least 0."""
+    """What came of a practice. `points` is 60 × the share of points fair at the end of those that were off, and up to 40 for how it
+    was `worked`, less 15 for each point that was fair and is off, 10 for each piece overloaded, 5 for each cycle for nothing, and 3
+    for each pull beyond what the calculation takes; at least 0, and 0 where nothing was pulled."""
 
     points: int
     were_off: tuple[Code, ...]
@@ -106,6 +150,7 @@ class Score(Model):
     pulls: int
     pulls_enough: int
     left_mm: dict[Code, Row3]
+    worked: Worked = Worked()
 
 
 def score(
@@ -114,6 +159,7 @@ def score(
     stood: Sequence[Stood],
     peaks: Mapping[str, float],
     pulls_enough: int,
+    worked: Worked = Worked(),  # noqa: B008 - it never changes
 ) -> Score:
     """Return the score of a practice, from the truth: where points were (`start`), where they stood after each cycle, and the
     largest use of each piece of the rig. `pulls_enough` is how many pulls the calculation's own plan takes."""
@@ -130,7 +176,8 @@ def score(
     spoiled = tuple(code for code in off_last if code not in off_first)
     over = {name: use for name, use in peaks.items() if use > 1.0}
     pulls = len({one.pull for one in stood})
-    points = 100.0 * len(home) / len(off_first) if off_first else 100.0
+    points = _END * len(home) / len(off_first) if off_first else _END
+    points += worked.points if stood else 0.0
     points -= _LOST_FAIR * len(spoiled) + _LOST_OVER * len(over) + _LOST_FOR_NOTHING * len(for_nothing)
     points -= _LOST_PULL * max(0, pulls - pulls_enough) if home else 0
     known = points_by_code(sheet)
@@ -144,6 +191,7 @@ def score(
         for_nothing=tuple(for_nothing),
         pulls=pulls,
         pulls_enough=pulls_enough,
+        worked=worked,
         left_mm={code: less(place, known[code].xyz) for code, place in end.items() if code in known},
     )
 
@@ -159,6 +207,17 @@ def lessons(score: Score) -> tuple[str, ...]:
         found.append(
             f"{', '.join(score.spoiled)} was fair and is off: look at the ghost of all points before a pull, and hold what is "
             "to stay."
+        )
+    worked = score.worked
+    if score.cycles and worked.seen < 1:
+        found.append("Not every point that was off was read before the first pull: measure all of it, then plan.")
+    if score.cycles and worked.own < 1:
+        found.append("A plan that was found was pulled: say where, which way and how hard yourself, and pull that.")
+    if score.cycles and worked.free < 1:
+        found.append("Not every watched point was read loaded and free: what it gives back is learned from the two.")
+    if worked.chains > worked.chains_enough > 0:
+        found.append(
+            f"{worked.chains} chains at once where {worked.chains_enough} would do: each is one more to watch and to come off."
         )
     if score.for_nothing:
         said = ", ".join(f"pull {pull}, cycle {cycle}" for pull, cycle in score.for_nothing)

@@ -39,6 +39,8 @@ _GUARD = 4.0
 _FULL = 0.995
 _LITTLE_SHARES = (0.02, 0.05, 0.15, 0.35)
 _WORTH = 0.97
+_ON_THE_WAY = 20.0
+"""Between two pulls a point may stand worse by so many times what it may at the end."""
 
 
 class Chain(NamedTuple):
@@ -67,6 +69,27 @@ class Rig:
         """Return the lesser capacity of a chain's hook and tower in N."""
         other = self.machines[chain.tower] if chain.tower in self.machines else self.towers[chain.tower]
         return min(self.hooks[chain.hook][1], other[2])
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What a workshop asks of a plan besides what the calculation promises; each None or empty: nothing is asked.
+
+    `most_chains` at once, none that draws less than `least_n`, none along `barred` (hook, tower); at the end no point worse beyond
+    its tolerance than it was by more than `worse_mm` (on the way by no more than some times that), and under load no point farther
+    past where it belongs than `overpull_share` of the longest way that any has to go, or `overpull_least_mm`.
+    """
+
+    most_chains: int | None = None
+    least_n: float = 0.0
+    barred: frozenset[tuple[str, str]] = frozenset()
+    worse_mm: float | None = None
+    overpull_share: float | None = None
+    overpull_least_mm: float = 0.0
+    effort: int = _EFFORT
+
+
+NO_LIMITS = Limits()
 
 
 @dataclass(frozen=True)
@@ -101,8 +124,9 @@ class Game:
         deviations: Sequence[Sequence[float]],
         tolerances: Sequence[Sequence[float]],
         rig: Rig,
+        limits: Limits = NO_LIMITS,
     ) -> None:
-        self.frame, self.codes, self.rig = frame, codes, rig
+        self.frame, self.codes, self.rig, self.asked = frame, codes, rig, limits
         self.follower = Follower(frame)
         self.start: Floats = np.array(deviations, dtype=float).reshape(-1, 3)
         self.tolerances: Floats = np.maximum(np.array(tolerances, dtype=float).reshape(-1, 3), 1e-9)
@@ -127,6 +151,33 @@ class Game:
         """Return which points (..., k) are within tolerance in each coordinate."""
         within: NDArray[np.bool_] = np.all(np.abs(deviations) <= self.limits, axis=-1)
         return within
+
+    def beyond(self, deviations: Floats) -> Floats:
+        """Return how far points (..., k) are beyond their tolerances, all coordinates together, mm."""
+        return np.asarray(np.maximum(np.abs(deviations) - self.limits, 0.0).sum(axis=-1))
+
+    def asked_for(self, before: Floats, played: "Played") -> bool:
+        """Say whether the last pull of a plan keeps to what the workshop asks; `before` (k, 3) is where it began."""
+        asked, last = self.asked, played.pulls[-1]
+        if asked.most_chains is not None and len(last.chains) > asked.most_chains:
+            return False
+        if any(chain.force < asked.least_n for chain in last.chains):
+            return False
+        if asked.worse_mm is not None and self.worse(played.deviations) > _ON_THE_WAY * asked.worse_mm:
+            return False
+        if asked.overpull_share is None:
+            return True
+        most = max(asked.overpull_share * self.to_go(before), asked.overpull_least_mm)
+        return float(overpull(before, last.loaded, self.limits).max(initial=0.0)) <= most + 1e-9
+
+    def to_go(self, before: Floats) -> float:
+        """Return the longest way that a point which is off has to go, mm."""
+        off = (np.abs(before) > self.limits).any(axis=-1)
+        return float(np.linalg.norm(before[off], axis=-1).max(initial=0.0))
+
+    def worse(self, deviations: Floats) -> float:
+        """Return by how much the point that was made worst stands farther beyond its tolerance than it did, mm."""
+        return float((self.beyond(deviations) - self.beyond(self.start)).max(initial=0.0))
 
     def height(self, deviations: Floats) -> Floats:
         """Return how far deviations (..., k, 3) are from what is wanted: squares of what passes a part of the tolerance."""
@@ -195,7 +246,7 @@ class Game:
         for number, hook in enumerate(self.hooks):
             place = self.frame.places[self.node_index[self.rig.hooks[hook][0]]]
             for tower, ((x, y), (low, high), limit) in self.rig.towers.items():
-                if np.hypot(x - place[0], y - place[1]) < 1.0:
+                if np.hypot(x - place[0], y - place[1]) < 1.0 or (hook, tower) in self.asked.barred:
                     continue
                 rays = np.stack([self.direction(hook, tower, low), self.direction(hook, tower, high)])
                 yield Line(number, hook, tower, rays, min(limit, self.rig.hooks[hook][1]))
@@ -262,6 +313,14 @@ class Game:
         return list(sizes.values())
 
 
+def overpull(before: Floats, loaded: Floats, limits: Floats) -> Floats:
+    """Return how far past where it belongs each point (k) that is off stands under load, along its way home, mm; others 0."""
+    size = np.linalg.norm(before, axis=-1)
+    off = (np.abs(before) > limits).any(axis=-1) & (size > 0)
+    home = -before / np.where(size > 0, size, 1.0)[..., None]
+    return np.asarray(np.where(off, np.maximum((loaded * home).sum(axis=-1), 0.0), 0.0))
+
+
 class Line(NamedTuple):
     """A hook drawn to a tower: number and name of the hook, the tower, the lowest and highest direction (2, 3), and its
     limit in N."""
@@ -304,7 +363,7 @@ def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> 
     for _ in range(most):
         onward: list[Played] = []
         for so_far in beam:
-            if game.follower.work > _EFFORT:
+            if game.follower.work > game.asked.effort:
                 break
             for move in _moves(game, so_far, school):
                 played = game.pulled(so_far, move.chains)
@@ -336,8 +395,9 @@ def _rank(game: Game, played: Played) -> tuple[float, ...]:
     off = int((~fair).sum())
     done = off == 0
     chains = sum(len(pull.chains) for pull in played.pulls)
+    harms = game.asked.worse_mm is not None and game.worse(played.deviations) > game.asked.worse_mm
     return (
-        float(lost > 0),
+        float(lost > 0 or harms),
         off,
         len(played.pulls) if done else 0.0,
         chains if done else 0.0,
@@ -348,9 +408,10 @@ def _rank(game: Game, played: Played) -> tuple[float, ...]:
 def _within(game: Game, played: Played) -> bool:
     """Say whether everything in the last pull takes what is asked of it."""
     last = played.pulls[-1]
-    return max(last.anchors.values(), default=0.0) <= 1.0 and all(
+    takes = max(last.anchors.values(), default=0.0) <= 1.0 and all(
         chain.force <= game.rig.limit(chain) for chain in last.chains
     )
+    return takes and game.asked_for(_before(game, played), played)
 
 
 def _allowed(game: Game, played: Played, school: str) -> bool:
@@ -378,7 +439,7 @@ def _moves(game: Game, so_far: Played, school: str) -> list[_Move]:
     moves = []
     for first in firsts[: _STARTS if not so_far.pulls else _BEAM]:
         moves.extend(_bettered(game, so_far, first, firsts, lines))
-        if game.follower.work > _EFFORT or any(game.fair(move.free).all() for move in moves):
+        if game.follower.work > game.asked.effort or any(game.fair(move.free).all() for move in moves):
             break
     return sorted(moves, key=lambda move: move.height)
 
@@ -479,7 +540,7 @@ def _bettered(game: Game, so_far: Played, first: _Move, others: Sequence[_Move],
         frees, uses = game.tried(so_far.standing, np.stack([game.forces(chains) for chains in trials]))
         heights = np.where(uses <= _FULL, game.height(frees), np.inf)
         pick = int(np.argmin(heights))
-        if heights[pick] >= now.height * 0.98 or game.follower.work > _EFFORT:
+        if heights[pick] >= now.height * 0.98 or game.follower.work > game.asked.effort:
             break
         now = _Move(trials[pick], frees[pick], float(heights[pick]))
         step = 0.01 * float(np.linalg.norm(game.forces(now.chains), axis=1).max())
@@ -541,6 +602,7 @@ def _wanted(
         for k, line in enumerate(open_lines):
             if size[k] > 1e-3 * scale and (line.tower not in strongest or size[k] > size[strongest[line.tower]]):
                 strongest[line.tower] = k
+        strongest = _most_and_least(game.asked, strongest, size)
         if len(strongest) == sum(one > 1e-3 * scale for one in size) or chosen:
             return tuple(
                 _chain(game, open_lines[k], shares[k] @ open_lines[k].rays) for k in sorted(strongest.values())
@@ -548,6 +610,12 @@ def _wanted(
         chosen = [open_lines[k] for k in sorted(strongest.values())]
         open_lines = chosen
     return ()
+
+
+def _most_and_least(asked: Limits, strongest: Mapping[str, int], size: Sequence[float]) -> dict[str, int]:
+    """Return the lines that stay, by tower: as many as there may be, and none that draws too little beside another."""
+    order = sorted(strongest.items(), key=lambda one: -size[one[1]])[: asked.most_chains]
+    return dict(one for k, one in enumerate(order) if k == 0 or size[one[1]] >= asked.least_n)
 
 
 def _chain(game: Game, line: Line, force: Floats) -> Chain:

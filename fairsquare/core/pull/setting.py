@@ -9,7 +9,8 @@ from fairsquare.core.damage.deviations import side_of
 from fairsquare.core.model import Code, Many, Model, Vector
 from fairsquare.core.pull.statics import AnchorKind
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.core.structure.of_sheet import Box, ExtraMember, skeleton_of
+from fairsquare.core.structure.complete import Assumed, assumed_of
+from fairsquare.core.structure.of_sheet import ACROSS, UPPER, Box, ExtraMember, skeleton_of
 from fairsquare.core.structure.skeleton import Skeleton
 
 ANCHOR_KINDS: dict[AnchorKind, str] = {"clamp": "clamp", "chain": "chain or tie", "stand": "stand"}
@@ -79,7 +80,8 @@ class Setting(Model):
     """How the vehicle is held and pulled: mass and centre of mass, towers, hooks, anchors, and the sections of its members.
 
     The frame is made from the sheet (`skeleton_of`); a person adds `corners` that no point of the sheet marks and members to them,
-    and takes out members that are not there or hold nothing any more (``C2L C2R``, in the order of the sheet's frame).
+    and takes out members that are not there or hold nothing any more (``C2L C2R``, in the order of the sheet's frame). `assumed`
+    names the corners and sections that nobody said: they are of the usual vehicle of its construction (`assumed_of`).
     """
 
     mass_kg: float = Field(default=1500.0, gt=0, le=60_000)
@@ -92,6 +94,7 @@ class Setting(Model):
     corners: dict[Code, Vector] = Field(default_factory=dict)
     members_in: Many[ExtraMember] = ()
     members_out: Many[Code] = ()
+    assumed: Many[Code] = ()
 
 
 HoldBy = Literal["clamps", "ties"]
@@ -132,8 +135,11 @@ def anchors_of(sheet: Sheet, how: HoldBy) -> tuple[PlacedAnchor, ...]:
     return tuple(found)
 
 
-def usual_setting(sheet: Sheet, boxes: Mapping[str, Box]) -> Setting:
-    """Return the setting that a job begins with: clamps at the outer reference pairs, hooks and towers at both ends and sides."""
+def usual_setting(sheet: Sheet, boxes: Mapping[str, Box], *, complete: bool = False) -> Setting:
+    """Return the setting that a job begins with: clamps at the outer reference pairs, hooks and towers at both ends and sides.
+
+    `complete`: nobody has said anything of its frame, so what the sheet does not show of it is assumed, and its sections are too.
+    """
     references = [point for point in sheet.points if point.reference] or list(sheet.points)
     xs = [point.xyz[0] for point in references]
     front, rear = max(xs), min(xs)
@@ -150,14 +156,25 @@ def usual_setting(sheet: Sheet, boxes: Mapping[str, Box]) -> Setting:
             ("left rear", (low + 300, wide + 1000)),
             ("right rear", (low + 300, -wide - 1000)),
         ]
+    assumed = assumed_of(sheet) if complete else Assumed({}, (), {})
     return Setting(
         mass_kg={"truck": 7000.0, "ladder": 2400.0, "trailer": 700.0}.get(sheet.construction, 1500.0),
         cg=((front + rear) / 2, 0.0, 550.0),
         towers=tuple(PlacedTower(id=name, at=at, capacity_n=120_000.0, ram_area_mm2=1710.0) for name, at in towers),
         hooks=tuple(PlacedHook(id=f"at {point.code}", code=point.code, capacity_n=90_000.0) for point in free),
         anchors=anchors_of(sheet, "clamps"),
-        boxes=dict(boxes),
+        boxes={**(_folding(boxes) if complete else boxes), **assumed.boxes},
+        corners=assumed.corners,
+        members_in=assumed.members,
+        assumed=(*boxes, *assumed.names) if complete else (),
     )
+
+
+def _folding(boxes: Mapping[str, Box]) -> dict[str, Box]:
+    """Return the sections with those along the vehicle folding, as the rails of bodies and light frames do."""
+    return {
+        name: box if name in (ACROSS, UPPER) else box.model_copy(update={"folds": True}) for name, box in boxes.items()
+    }
 
 
 def frame_of_setting(sheet: Sheet, setting: Setting) -> Skeleton:

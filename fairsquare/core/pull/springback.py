@@ -50,7 +50,10 @@ class NextPull(Model):
 
 
 class PullAdvised(Model):
-    """How far to pull, what must not be passed under load, where it will stand after, what it gives back, and what to do."""
+    """How far to pull, what must not be passed under load, where it will stand after, what it gives back, and what to do.
+
+    `earlier_mm`: how much short of that it is let go, so that the limit is not passed by what hand and readings scatter.
+    """
 
     pull_to_mm: float | None
     must_not_pass_mm: float
@@ -58,6 +61,7 @@ class PullAdvised(Model):
     return_mm: float
     return_sigma_mm: float
     advice: Advice
+    earlier_mm: float = 0.0
 
 
 class Returned:
@@ -150,6 +154,23 @@ def next_pull(request: NextPull) -> PullAdvised:
         return_sigma_mm=spread,
         advice=advice,
     )
+
+
+def with_room(request: NextPull, advised: PullAdvised, room_mm: float) -> PullAdvised:
+    """Return the advice with at least `room_mm` between where it is let go and what it must not pass: less is pulled where there is
+    not as much."""
+    if advised.pull_to_mm is None or advised.pull_to_mm <= advised.must_not_pass_mm - room_mm:
+        return advised
+    pull_to = advised.must_not_pass_mm - room_mm
+    earlier = advised.pull_to_mm - pull_to
+    return let_go_at(request, advised, pull_to).model_copy(update={"earlier_mm": earlier})
+
+
+def let_go_at(request: NextPull, advised: PullAdvised, pull_to: float) -> PullAdvised:
+    """Return the advice with the point let go elsewhere, and where it is expected to stand then."""
+    returned = Returned(request.prior, request.cycles, request.reading_sigma_mm, also=pull_to - request.now_mm)
+    after = returned.mean(np.maximum(request.now_mm, pull_to - returned.nodes))
+    return advised.model_copy(update={"pull_to_mm": pull_to, "expected_after_mm": after})
 
 
 def _advice(request: NextPull) -> Advice:

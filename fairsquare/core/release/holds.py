@@ -5,9 +5,11 @@ says why; nothing is stored for that, the signed evidence is compared with today
 """
 
 from typing import Literal
+from urllib.parse import quote, urlencode
 
+from fairsquare.core.damage.bound import STRUCTURAL, OnMember, structural, unplaced
 from fairsquare.core.damage.choices import member_states
-from fairsquare.core.damage.job import counting_walk, damage_of, open_findings, units_of
+from fairsquare.core.damage.job import damage_of, open_findings, units_of
 from fairsquare.core.facts import HoldName, JobFacts, SignatureFact
 from fairsquare.core.fit.job import fit_fact
 from fairsquare.core.intake.safety import SAFETY_ITEMS
@@ -60,6 +62,7 @@ _WHY_CHANGED = {
     "parts": "a part was checked again",
     "cuts": "a cut was planned anew or made, or a weld was opened",
     "walk": "something was seen at the walk-round, or taken back",
+    "bound": "it was said anew on which member something is that was seen",
     "members": "a member was looked at again",
     "decisions": "a member was decided anew",
     "settled": "a contradiction was settled",
@@ -293,16 +296,23 @@ def _reopened(signature: SignatureFact, evidence: dict[str, str], missing: list[
 
 
 def _unsigned(hold: Hold) -> list[Missing]:
-    return [] if hold.status == "closed" else [Missing(words=f"“{hold.title}” is not signed.")]
+    return (
+        [] if hold.status == "closed" else [Missing(words=f"“{hold.title}” is not signed.", page=f"holds/{hold.name}")]
+    )
 
 
 def _missing_safety(facts: JobFacts) -> list[Missing]:
     answered = {fact.item: fact for fact in facts.safety if fact.answer != "undone"}
-    missing = [Missing(words=f"{item.title}: not answered yet.") for item in SAFETY_ITEMS if item.key not in answered]
+    missing = [
+        Missing(words=f"{item.title}: not answered yet.", page="take-in")
+        for item in SAFETY_ITEMS
+        if item.key not in answered
+    ]
     for item in SAFETY_ITEMS:
         fact = answered.get(item.key)
         if item.qualified and fact and fact.answer == "done" and not (fact.done_by and fact.qualification):
-            missing.append(Missing(words=f"{item.title}: say by whom, and the number of the {item.qualified}."))
+            words = f"{item.title}: say by whom, and the number of the {item.qualified}."
+            missing.append(Missing(words=words, page="take-in"))
     return missing
 
 
@@ -313,55 +323,81 @@ def _safety_evidence(facts: JobFacts) -> dict[str, str]:
 
 def _missing_setup(facts: JobFacts, picture: Picture | None) -> list[Missing]:
     if facts.sheet is None:
-        return [Missing(words="There is no sheet: import one or type it in.")]
+        return [Missing(words="There is no sheet: import one or type it in.", page="sheet")]
     if picture is None:
         last = facts.setups[-1] if facts.setups else None
         if last and last.voided:
-            return [Missing(words=f"Set-up {last.number} is void: {last.voided.words}. Make a new one.")]
-        return [Missing(words="There is no set-up: open one and read the reference points.")]
+            return [Missing(words=f"Set-up {last.number} is void: {last.voided.words}. Make a new one.", page="set-up")]
+        return [Missing(words="There is no set-up: open one and read the reference points.", page="set-up")]
     if picture.setup.kind == "sight":
         return _missing_sight(facts.sheet, picture)
     if picture.fit is None:
-        return [Missing(words=picture.fault or "The reference points do not make a set-up.")]
+        return [Missing(words=picture.fault or "The reference points do not make a set-up.", page="set-up")]
     missing = []
     if picture.fit.verdict == "refused":
-        missing.append(Missing(words=picture.fit.warnings[-1].words))
+        missing.append(Missing(words=picture.fit.warnings[-1].words, page="set-up"))
     if picture.fit.verdict == "ambiguous" and picture.setup.choice is None:
         words = "More than one set of references fits. Read another reference, or choose which to trust, with a reason."
-        missing.append(Missing(words=words))
+        missing.append(Missing(words=words, page="set-up"))
     if picture.setup.choice and set(picture.setup.choice.trusted) != set(picture.relied_on):
-        missing.append(Missing(words="The references chosen do not agree any more: choose again."))
+        missing.append(Missing(words="The references chosen do not agree any more: choose again.", page="set-up"))
     missing += [
-        Missing(words=w.words, overridable=True) for w in picture.fit.warnings if w.kind in ("unchecked", "weak")
+        Missing(words=w.words, todo=_what_to_do(facts.sheet, picture), overridable=True, page="set-up")
+        for w in picture.fit.warnings
+        if w.kind in ("unchecked", "weak")
     ]
     return missing
+
+
+def _what_to_do(sheet: Sheet, picture: Picture) -> str:
+    """Return what can be done where references hold the set-up too loosely, also where the sheet has no other."""
+    left = [point.code for point in sheet.points if point.reference and point.code not in picture.relied_on]
+    if left:
+        return f"Left to read: {_list(left)}."
+    xs = [point.xyz[0] for point in sheet.points if point.reference]
+    far = sorted(sheet.points, key=lambda point: -max(point.xyz[0] - max(xs), min(xs) - point.xyz[0]))
+    states = picture.judged
+    sound = [p.code for p in far if not p.reference and p.code in states and states[p.code].state == "fair"][:2]
+    more = (
+        f" {_list(sound)} read fair and would help: make them references on the sheet, and read them as such."
+        if sound
+        else ""
+    )
+    return (
+        f"The sheet has no other reference.{more} Cross spans over the whole length, with the tram, check it too. Or a lead signs "
+        "it with a reason: what is measured keeps that uncertainty, and says so."
+    )
 
 
 def _missing_sight(sheet: Sheet, picture: Picture) -> list[Missing]:
     """Return what a set-up of gauges, line and tape lacks: sound points that were chosen, far apart, and agree."""
     sound = [point.xyz for point in sheet.points if point.code in picture.relied_on]
     if not sound:
-        return [Missing(words="Say which points stand on sound frame: that is chosen, never assumed.")]
+        return [Missing(words="Say which points stand on sound frame: that is chosen, never assumed.", page="set-up")]
     along = max(place[0] for place in sound) - min(place[0] for place in sound)
     across = max(place[1] for place in sound) - min(place[1] for place in sound)
     if len(sound) < SOUND_POINTS or along < SOUND_ALONG_MM or across < SOUND_ACROSS_MM:
         words = "Choose two stations or more on sound frame, left and right, at least 300 mm apart along the vehicle."
-        return [Missing(words=words)]
+        return [Missing(words=words, page="set-up")]
     if picture.fault:
-        return [Missing(words=picture.fault)]
+        return [Missing(words=picture.fault, page="set-up")]
     joined = picture.joined
     if joined is None or joined.dof < 1:
         words = "Nothing checks the sound points against one another: read a cross span between them, or hang a third gauge."
-        return [Missing(words=words, overridable=True)]
+        return [Missing(words=words, overridable=True, page="measure")]
     doubted = [*joined.distrusted, *(code for doubt in joined.doubts for code in doubt.places)]
     if doubted:
         names = _list(dict.fromkeys(doubted))
-        return [Missing(words=f"{names}: not where the sheet says, by the other readings. Choose other sound points.")]
+        words = f"{names}: not where the sheet says, by the other readings. Choose other sound points."
+        return [Missing(words=words, page="set-up")]
     return []
 
 
 def _setup_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
-    evidence = {"sheet": str(facts.sheet_version or ""), "setup": str(picture.setup.number if picture else "")}
+    evidence = {
+        "sheet": str(facts.dimensions_version or facts.sheet_version or ""),
+        "setup": str(picture.setup.number if picture else ""),
+    }
     if picture:
         if picture.setup.kind == "instrument":
             evidence["references"] = _ids(r.id for r in reference_readings(facts, picture.setup.number))
@@ -373,38 +409,86 @@ def _decision(facts: JobFacts, picture: Picture | None, before: list[Missing]) -
     """Return the hold before pulls and cuts. Once signed it stands on what was seen and decided, whatever is read later."""
     evidence = _decision_evidence(facts)
     signed = next((s for s in reversed(facts.signatures) if s.hold == "decision_made"), None)
+    if signed is not None and _walk_stands(facts, signed.evidence.get("walk", "")):
+        evidence["walk"] = signed.evidence.get("walk", "")
     stands = signed is not None and signed.evidence == evidence
     return _hold(facts, "decision_made", [] if stands else [*before, *_missing_decision(facts, picture)], evidence)
 
 
+def _walk_stands(facts: JobFacts, signed: str) -> bool:
+    """Say whether nothing structural was seen or taken back since those ids were signed: what else was noted opens nothing."""
+    before = {int(one) for one in signed.split()}
+    now = {seen.id for seen in structural(facts)}
+    gone = {seen.id for seen in facts.walk if seen.taken_back and seen.kind in STRUCTURAL}
+    return now <= before and not before & gone
+
+
 def _missing_decision(facts: JobFacts, picture: Picture | None) -> list[Missing]:
-    """Return what a decision lacks: points read, every member decided, and no contradiction left open.
+    """Return what a decision lacks: points read, findings on their members, no point off that is on none, every member decided,
+    and no contradiction left open.
 
     Contradictions are looked for last, when nothing else stands in the way that a reading would change.
     """
     if picture is None:
-        return [Missing(words="No point is measured: what cannot be seen is not decided.")]
+        return [Missing(words="No point is measured: what cannot be seen is not decided.", page="measure")]
     missing = [
         Missing(
-            words=f"Supplement: “{state.line.words}” is {_WAITS[state.status]}. A lead may let it go on, with a reason."
+            words=f"Supplement: “{state.line.words}” is {_WAITS[state.status]}. A lead may let it go on, with a reason.",
+            page="supplements",
         )
         for state in line_states(facts)
-        if state.blocks
+        if state.opens_decision
     ]
     unread = [code for code, judged in picture.judged.items() if judged.state == "unread"]
     if unread:
         words = f"{_count(unread)} not known: {_list(unread)}. What is not read is not proven sound."
-        missing.append(Missing(words=words, overridable=True))
+        missing.append(Missing(words=words, overridable=True, page=f"measure?point={quote(unread[0])}"))
+    missing += [Missing(words=_unplaced_words(one), page=f"walk-round#seen-{one.seen.id}") for one in unplaced(facts)]
+    missing += _off_no_member(facts, picture)
     undecided: dict[str, list[str]] = {}
+    undecided_first: dict[str, str] = {}
     for state in member_states(facts):
         if state.open:
             undecided.setdefault(state.open, []).append(state.name)
-    missing += [Missing(words=f"{_list(names)}: {why}.") for why, names in undecided.items()]
+            undecided_first.setdefault(state.open, state.member)
+    missing += [
+        Missing(words=f"{_list(names)}: {why}.", page=f"decide?{urlencode({'member': undecided_first[why]})}")
+        for why, names in undecided.items()
+    ]
     if undecided:
         return missing
     missing += _kept_though_off(facts, picture)
     damage = damage_of(facts)
-    return missing + [Missing(words=one.detail) for one in open_findings(facts, damage.findings if damage else ())]
+    return missing + [
+        Missing(words=one.detail, page="damage#settle-h")
+        for one in open_findings(facts, damage.findings if damage else ())
+    ]
+
+
+def _unplaced_words(one: OnMember) -> str:
+    where = "it is not said on which member" if one.member is None else f"on which layer of {one.member} is not said"
+    return f"Seen: “{one.seen.said}”, and {where}. Say it: what was seen binds what is decided."
+
+
+def _off_no_member(facts: JobFacts, picture: Picture) -> list[Missing]:
+    """Return the points that are out of tolerance and belong to no member, so that nothing is decided of them."""
+    if facts.sheet is None:
+        return []
+    stray = [p.code for p in facts.sheet.points if p.member is None]
+    off = [code for code in dict.fromkeys(stray) if code in picture.judged and picture.judged[code].state == "off"]
+    if off:
+        them = "it" if len(off) == 1 else "them"
+        words = (
+            f"{_list(off)}: out of tolerance, and on no member, so nothing is decided of {them}. "
+            f"Touch {them} on the sheet’s drawing and name the member."
+        )
+        return [Missing(words=words, page=f"sheet/members?touched={quote(' '.join(off))}")]
+    if not member_states(facts):
+        words = (
+            "The sheet names no member, so nothing is decided of any. Touch points on its drawing and name the members."
+        )
+        return [Missing(words=words, page="sheet/members")]
+    return []
 
 
 def _kept_though_off(facts: JobFacts, picture: Picture) -> list[Missing]:
@@ -417,7 +501,11 @@ def _kept_though_off(facts: JobFacts, picture: Picture) -> list[Missing]:
         if off and len(layers) == 1 and state.decision and state.decision.decision == "keep":
             words = f"{state.name}: kept, though {_list(off)} {'is' if len(off) == 1 else 'are'} off."
             missing.append(
-                Missing(words=f"{words} Straighten it, or leave it with the owner's consent.", overridable=True)
+                Missing(
+                    words=f"{words} Straighten it, or leave it with the owner's consent.",
+                    overridable=True,
+                    page=f"decide?{urlencode({'member': state.member})}",
+                )
             )
     return missing
 
@@ -426,11 +514,12 @@ def _decision_evidence(facts: JobFacts) -> dict[str, str]:
     states = member_states(facts)
     return {
         "sheet": str(facts.sheet_version or ""),
-        "walk": _ids(seen.id for seen in counting_walk(facts)),
+        "walk": _ids(seen.id for seen in structural(facts)),
         "members": _ids(state.seen.id for state in states if state.seen),
         "decisions": _ids(state.decision.id for state in states if state.decision),
         "settled": _ids(one.id for one in facts.settlements),
-        "supplements": _ids(state.line.id for state in line_states(facts) if state.blocks),
+        "supplements": _ids(state.line.id for state in line_states(facts) if state.opens_decision),
+        **({"bound": _ids(one.id for one in facts.bound)} if facts.bound else {}),
     }
 
 
@@ -450,31 +539,33 @@ def _pulls(facts: JobFacts, picture: Picture | None, before: list[Missing]) -> t
 def _missing_pulls(facts: JobFacts, picture: Picture | None) -> list[Missing]:
     """Return what stands in the way of calling the pulls done: every point that stays is fair, read free after the last of them."""
     if picture is None:
-        return [Missing(words="No point is measured: there is no set-up in force.")]
+        return [Missing(words="No point is measured: there is no set-up in force.", page="set-up")]
     missing = tool_missing(facts, picture)
     if under_way(facts):
-        missing.append(Missing(words="A pull is under way: let go, read free, and end it."))
+        missing.append(Missing(words="A pull is under way: let go, read free, and end it.", page="board"))
     ends = after_pulls(facts)
+    decided_at = max((s.by.at for s in facts.signatures if s.hold == "decision_made"), default="")
     for number, event in ends.items():
-        if event.after and (event.after.cracks.strip() or event.after.seams.strip()):
+        if event.after and (event.after.cracks.strip() or event.after.seams.strip()) and event.by.at > decided_at:
             found = event.after.cracks.strip() or event.after.seams.strip()
             words = f"Found after pull {number}: {found}. Put it among the members' signs and decide on it."
-            missing.append(Missing(words=words, overridable=True))
+            missing.append(Missing(words=words, overridable=True, page="decide"))
     stay = set(staying_points(facts))
     states = {code: judged.state for code, judged in picture.judged.items() if code in stay}
     stale = [code for code in picture.stale_only if code in stay]
     loaded = [code for code in picture.loaded_only if code in stay]
     unread = [c for c, state in states.items() if state == "unread" and c not in stale and c not in loaded]
     if unread:
-        missing.append(Missing(words=f"{_count(unread)} not read: {_list(unread)}."))
+        missing.append(Missing(words=f"{_count(unread)} not read: {_list(unread)}.", page="measure"))
     if loaded:
-        missing.append(Missing(words=f"Read only under load: {_list(loaded)}. Let go and read free."))
+        missing.append(Missing(words=f"Read only under load: {_list(loaded)}. Let go and read free.", page="measure"))
     if stale:
-        missing.append(Missing(words=f"Read before the last pull: {_list(stale)}. Read again, free."))
+        missing.append(Missing(words=f"Read before the last pull: {_list(stale)}. Read again, free.", page="measure"))
     for kind, words in (("off", "out of tolerance"), ("close", "inside, but not by more than the uncertainty")):
         codes = [code for code, state in states.items() if state == kind]
         if codes:
-            missing.append(Missing(words=f"{_count(codes)} {words}: {_list(codes)}.", overridable=True))
+            told = f"{_count(codes)} {words}: {_list(codes)}."
+            missing.append(Missing(words=told, overridable=True, page="pulls" if kind == "off" else "measure"))
     return missing
 
 

@@ -6,10 +6,15 @@ from fairsquare.core.model import Model
 
 
 class Missing(Model):
-    """One piece of evidence that is not there, in words; some a lead may override with a reason."""
+    """One piece of evidence that is not there, in words, and the `page` of the job on which it is got.
+
+    Some a lead may override with a reason; `todo`: what can be done instead, where that does not go without saying.
+    """
 
     words: str
     overridable: bool = False
+    page: str = ""
+    todo: str = ""
 
 
 class Demand(Model):

@@ -55,7 +55,10 @@ def tool_missing(facts: JobFacts, picture: Picture | None, *, setup_only: bool =
 
 def _bad(behind: Iterable[Standing]) -> list[Missing]:
     return [
-        Missing(words=f"{one.name}, {one.words}: what it read is no evidence. Read again with a tool that is good.")
+        Missing(
+            words=f"{one.name}, {one.words}: what it read is no evidence. Read again with a tool that is good.",
+            page="measure",
+        )
         for one in behind
         if one.level == "bad"
     ]

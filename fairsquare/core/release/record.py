@@ -7,6 +7,7 @@ from fairsquare.core.damage.job import damage_of
 from fairsquare.core.damage.read import DamageRead
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.facts import (
+    BoundFact,
     ClockFact,
     CutMadeFact,
     DecisionFact,
@@ -52,10 +53,10 @@ from fairsquare.core.release.holds import HoldStatus, job_state
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.who import Who
 
-Format = Literal["fairsquare-record/7", "fairsquare-record/8"]
-FORMAT: Format = "fairsquare-record/8"
-FORMATS: tuple[Format, ...] = ("fairsquare-record/7", "fairsquare-record/8")
-"""What is checked here; version 7 knew nothing of how the tools stood."""
+Format = Literal["fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9"]
+FORMAT: Format = "fairsquare-record/9"
+FORMATS: tuple[Format, ...] = ("fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9")
+"""What is checked here. Version 7 knew nothing of how the tools stood, 8 nothing of what was seen being bound to members."""
 CAUTIONS: tuple[str, ...] = (
     "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
     "license anyone to do the work.",
@@ -140,6 +141,8 @@ class JobRecord(Model):
     done: tuple[DoneFact, ...]
     clocks: tuple[ClockFact, ...]
     tools: tuple[ToolFact, ...] = ()
+    bound: tuple[BoundFact, ...] = ()
+    dimensions_version: int | None = None
     results: Results
     cautions: tuple[str, ...]
 
@@ -213,8 +216,25 @@ def recompute(record: JobRecord) -> tuple[Disagreement, ...]:
         follows = results_of(facts)
     except FairSquareError as fault:
         return (Disagreement(where="/results", stands="figures", follows=f"none: {fault.title}"),)
+    if record.format != FORMAT:
+        follows = follows.model_copy(update={"holds": _as_demanded_then(record.results.holds, follows.holds)})
     wrong = _compare("/results", record.results.model_dump(mode="json"), follows.model_dump(mode="json"))
     return (*_wrongly_fresh(facts), *wrong)
+
+
+def _as_demanded_then(stand: tuple[HoldRecord, ...], follow: tuple[HoldRecord, ...]) -> tuple[HoldRecord, ...]:
+    """Return the hold points as an earlier version has them, where they differ only in that more is demanded by now.
+
+    What was missing then is missing still; what was signed stands signed, so nothing that was open passes as closed.
+    """
+    then = {one.name: one for one in stand}
+    found = []
+    for now in follow:
+        before = then.get(now.name)
+        more = before is not None and set(before.missing) <= set(now.missing)
+        stricter = more and before is not None and "closed" not in (before.status, now.status)
+        found.append(before if stricter and before is not None else now)
+    return tuple(found)
 
 
 def _wrongly_fresh(facts: JobFacts) -> list[Disagreement]:

@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import NamedTuple
 
+from fairsquare.core.errors import Refused
 from fairsquare.core.model import Model, Row3
 from fairsquare.core.sheet.contradictions import Change, Contradiction, Draft, draft_of, lots
 from fairsquare.core.sheet.model import Sheet, SpanMode, find_point, partner_code, points_by_first_code
@@ -145,6 +146,12 @@ def check_sheet(request: CheckSheet) -> SheetChecked:
     for index, span in enumerate(request.sheet.spans):
         for name, code in (("a", span.a), ("b", span.b)):
             find_point(points, code, f"sheet.spans.{index}.{name}")
+        if span.a == span.b:
+            raise Refused(
+                f"A span from {span.a} to itself has no length: name two different points.",
+                field=f"sheet.spans.{index}.b",
+                value=span.b,
+            )
     return SheetChecked(findings=(*_names(request.sheet), *_slips(draft_of(request.sheet))))
 
 

@@ -27,6 +27,17 @@ def differences(old: Sheet, new: Sheet) -> tuple[str, ...]:
     return tuple(words)
 
 
+def same_dimensions(old: Sheet, new: Sheet) -> bool:
+    """Say whether two versions give every point the same place and limits, whatever names, members and references they give it."""
+    return _dimensions(old) == _dimensions(new)
+
+
+def _dimensions(sheet: Sheet) -> Sheet:
+    unnamed = {"name": None, "member": None, "reference": False, "feature": None}
+    points = tuple(point.model_copy(update=unnamed) for point in sheet.points)
+    return sheet.model_copy(update={"name": "", "points": points})
+
+
 def _changed(old: Point, new: Point) -> str:
     axes = zip(("length", "width", "height"), old.xyz, new.xyz, strict=True)
     said = [f"{name} {before:g} → {after:g}" for name, before, after in axes if before != after]

@@ -10,21 +10,23 @@ from fairsquare.actions import pulling
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import JobFacts
+from fairsquare.core.facts import JobFacts, MovementFact
 from fairsquare.core.lengths import read_length
-from fairsquare.core.pull.board import UNDER_LOAD, Board, Crept, WatchedNow, board_of, plan_of, setting_of, slipped
+from fairsquare.core.pull.board import Board, WatchedNow, board_of, plan_of, setting_of
 from fairsquare.core.pull.job import (
     BOARD_WORDS,
     CAUTIONS,
+    UNDER_LOAD,
     AfterPull,
     BoardState,
     ChainSet,
     PointCycle,
     WorkPull,
-    will_hold,
+    works_hardest,
 )
 from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.pull.settling import SETTLED, learned, open_settling, stands_free, taken_back
+from fairsquare.core.pull.slip import held_as_planned, voided_last
 from fairsquare.core.pull.statics import PullsHeld
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
@@ -211,8 +213,8 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
     work = board.plan.plan.pulls[board.pull - 1]
     statics, words, ground, aluminium = _standing(view.facts, work)
     loads = pulling.loads(desk_of(request), view)
-    weakest = _weakest(statics, work)
-    slips = slipped(view.facts, statics)
+    weakest = works_hardest(statics, work)
+    void = voided_last(view.facts)
     chains: list[tuple[ChainSet, tuple[float, float] | None, float | None]] = []
     for number, chain in enumerate(work.chains, 1):
         force = loads.get(chain.tower)
@@ -225,15 +227,15 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "work": work,
         "words": BOARD_WORDS[board.state],
         "points": [(point, scale_drawing(point), way_words(point.watched.way)) for point in board.points],
-        "say": _slips_say(board, slips) or _full_say(board, weakest, chains) or _say(board),
+        "say": _void_say(board, void) or _full_say(board, weakest, chains) or _say(board),
         "stop": board.state == "stopped"
         or _full_say(board, weakest, chains) is not None
-        or (board.state in UNDER_LOAD and bool(slips))
+        or (board.state in UNDER_LOAD and void is not None)
         or any(point.passed for point in board.points),
         "gear_words": pulling.gear_words(desk_of(request), setting, work)
         if (setting := setting_of(view.facts))
         else (),
-        "slips": slips,
+        "void": void,
         "slipped_before": _set_up_since(view, board),
         "by_hand": view.setup is None or view.setup.kind == "sight",
         "under_load": board.state in UNDER_LOAD
@@ -262,30 +264,17 @@ def _standing(facts: JobFacts, work: WorkPull) -> tuple[PullsHeld | None, tuple[
     setting, sheet = setting_of(facts), facts.sheet
     if setting is None or sheet is None:
         raise Refused("There is no sheet.", field="sheet")
-    return _once(Same(sheet), setting.model_dump_json(), work)
+    statics, words = held_as_planned(facts, work)
+    ground, aluminium = _once(Same(sheet), setting.model_dump_json(), work, Same(statics))
+    return statics, words, ground, aluminium
 
 
 @lru_cache(maxsize=64)
-def _once(
-    held: Same[Sheet], setting_json: str, work: WorkPull
-) -> tuple[PullsHeld | None, tuple[str, ...], Markup, bool]:
+def _once(held: Same[Sheet], setting_json: str, work: WorkPull, statics: Same[PullsHeld | None]) -> tuple[Markup, bool]:
     setting, sheet = Setting.model_validate_json(setting_json), held.held
     skeleton = frame_of_setting(sheet, setting)
-    statics, words = will_hold(skeleton, setting, work)
-    ground = pull_drawing(sheet, skeleton, setting, {}, work, statics, ground_only=True)
-    return statics, words, ground, sheet.construction == "aluminium"
-
-
-def _weakest(statics: PullsHeld | None, work: WorkPull) -> tuple[str, float] | None:
-    """Return the link that works hardest at the planned force, and its use."""
-    if statics is None:
-        return None
-    uses = {name: one.use for name, one in statics.anchors.items() if one.use is not None}
-    for number, chain in enumerate(work.chains, 1):
-        use = statics.pulls[f"chain {number}"].use
-        if use is not None:
-            uses[f"{chain.hook} to {chain.tower}"] = use
-    return max(uses.items(), key=lambda one: one[1], default=None)
+    ground = pull_drawing(sheet, skeleton, setting, {}, work, statics.held, ground_only=True)
+    return ground, sheet.construction == "aluminium"
 
 
 def _full_say(
@@ -301,10 +290,34 @@ def _full_say(
     return ("STOP", f"{weakest[0]} is at {full:.0%} of what it takes: no more, let go") if full > 1.0 else None
 
 
-def _slips_say(board: Board, slips: tuple[Crept, ...]) -> tuple[str, str] | None:
-    if not slips or board.state not in UNDER_LOAD:
+def _void_say(board: Board, void: MovementFact | None) -> tuple[str, str] | None:
+    """Return what is said when the set-up is void in the middle of a pull, by a clamp that slipped or by any other move."""
+    if void is None:
         return None
-    return "STOP", f"{slips[0].anchor} slips: {slips[0].mm:.1f} mm from where it stood. Let go, look at every clamp"
+    if board.state in UNDER_LOAD:
+        return "STOP", f"{void.words}. Let go, look at every clamp"
+    return "SET UP AGAIN", f"{void.words}: what was read with the old set-up says nothing of where it stands"
+
+
+def _why_let_go(board: Board) -> str:
+    """Return why it is let go now: all are far enough, or one may go no farther while others are short."""
+    aims = [point for point in board.points if point.advice and point.advice.pull_to_mm is not None]
+    short = [point.watched.code for point in aims if not point.reached]
+    full = [point.watched.code for point in board.points if point.full]
+    if not short or not full:
+        return "far enough: let go, then read free"
+    return f"{', '.join(full)} may go no farther, {', '.join(short)} or not: let go, then read free"
+
+
+def _onward(board: Board) -> str:
+    """Return what to do after a cycle, as its points stand free."""
+    short = [point.watched.code for point in board.points if point.short]
+    home = [point.watched.code for point in board.points if point.at_home]
+    if not short:
+        return "close the cycle"
+    if not home:
+        return f"{', '.join(short)} short, pull again"
+    return f"{', '.join(short)} short, but {', '.join(home)} would go past home: end this pull, plan the rest"
 
 
 def _say(board: Board) -> tuple[str, str]:
@@ -317,10 +330,8 @@ def _say(board: Board) -> tuple[str, str]:
         )
     advice = [point.advice.advice for point in board.points if point.advice]
     if board.state == "pulling":
-        if all(point.reached for point in board.points if point.advice and point.advice.pull_to_mm is not None) and any(
-            point.reached for point in board.points
-        ):
-            return "LET GO", "far enough: let go, then read free"
+        if board.let_go:
+            return "LET GO", _why_let_go(board)
         if "relieve" in advice:
             return "RELIEVE", "two pulls brought nothing: stress-relieve, look at the anchors, before more force"
         left = [
@@ -336,7 +347,7 @@ def _say(board: Board) -> tuple[str, str]:
         unread = [point.watched.code for point in board.points if point.now_mm is None]
         return (
             "READ FREE",
-            f"read {', '.join(unread)} free" if unread else "all watched points are read: close the cycle",
+            f"read {', '.join(unread)} free" if unread else f"all watched points are read: {_onward(board)}",
         )
     return {
         "cautions": ("BEFORE TENSION", "tick each by hand, each time"),

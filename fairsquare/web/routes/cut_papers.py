@@ -159,7 +159,7 @@ def _when_made(
 ) -> Response:
     many = len(tiles_of(template, paper))
 
-    def page() -> Response:
+    def page(failed: BaseException | None) -> Response:
         return render(
             request,
             "paper.html",
@@ -168,6 +168,7 @@ def _when_made(
             spine=spine(view),
             at="cuts",
             paper_station="Cut",
+            failed=failed,
             paper_of="a template at true size",
             slow_words=f"{many} sheets of {paper.name}: it takes some seconds.",
             poll=poll,

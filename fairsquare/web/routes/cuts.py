@@ -11,7 +11,7 @@ from fairsquare.actions.cutting import section_of
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.cut.budget import CutBudgeted, Marking, cut_budget
-from fairsquare.core.cut.gate import CAUTIONS, access_waits, final_waits
+from fairsquare.core.cut.gate import CAUTIONS, access_waits, final_waits, how_decided
 from fairsquare.core.cut.job import SectionState, section_states, unplanned
 from fairsquare.core.cut.judge import StripPlaced, judge_cuts, placed_strip, why_here
 from fairsquare.core.cut.lines import donor_longer
@@ -50,6 +50,7 @@ from fairsquare.web.section_forms import (
     form_field,
     lines_typed,
     row_names,
+    strip_known,
     strip_rows,
     strip_typed,
 )
@@ -239,7 +240,7 @@ def _index(
         spine=spine(view),
         at="cuts",
         states=section_states(view.facts),
-        unplanned=unplanned(view.facts),
+        unplanned={member: how_decided(view.facts, member) for member in unplanned(view.facts)},
         how=SECTION_HOW,
     )
 
@@ -420,7 +421,7 @@ def _strip_page(
         "strip_editor.html",
         (view, state),
         STRIP_ROWS,
-        strip_rows(strip),
+        strip_rows(strip) if strip else strip_known(view.facts, state.fact.member),
         fault,
         typed,
         features=FEATURES,

@@ -1,12 +1,13 @@
 """The day of the shop: its plan as a board by person and place, planned anew, fixed, printed; and what the shop says of itself."""
 
 import datetime
+import re
 from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import planning
-from fairsquare.core.errors import FairSquareError
+from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.plan.kept import KeptPiece, KeptPlan
 from fairsquare.core.plan.shop_said import ShopSaid, working_hours
 from fairsquare.core.waiting import STATIONS_HELD
@@ -69,6 +70,39 @@ def fix(request: Request, form: Form = Depends(sent_form)) -> Response:
     return go_to("/day")
 
 
+@router.post("/day/move")
+def move(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Move a piece to another person or time; the rest is planned round it, and what that costs is told."""
+    try:
+        planning.move_piece(
+            desk_of(request),
+            form.session.person,
+            form.key,
+            zone_of(request),
+            whole(form.text("plan"), "plan"),
+            form.text("job"),
+            form.text("what"),
+            form.text("to"),
+            _moment(form.text("at"), form.text("day"), zone_of(request)),
+        )
+    except FairSquareError as fault:
+        return _page(request, form.session, "day.html", fault=fault, typed=form.typed())
+    return go_to("/day#cost")
+
+
+def _moment(text: str, day: str, zone: ZoneInfo) -> datetime.datetime:
+    """Return a time as it was typed, such as 14:30, on a day (ISO). Raises `Refused`."""
+    found = re.fullmatch(r"\s*(\d{1,2})[:.](\d{2})\s*", text)
+    try:
+        if found is None:
+            raise ValueError
+        return datetime.datetime.combine(
+            datetime.date.fromisoformat(day), datetime.time(int(found[1]), int(found[2])), zone
+        )
+    except ValueError:
+        raise Refused("When should it begin? A time, such as 14:30.", field="at", value=text[:20]) from None
+
+
 @router.get("/shop")
 def shop_page(request: Request, session: Session = Depends(signed_in)) -> Response:
     """Show what the shop says of itself."""
@@ -122,7 +156,13 @@ def _shop(
 
 
 def _page(
-    request: Request, session: Session, template: str, *, days: int = 3, fault: FairSquareError | None = None
+    request: Request,
+    session: Session,
+    template: str,
+    *,
+    days: int = 3,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
 ) -> Response:
     desk, zone = desk_of(request), zone_of(request)
     last = desk.database.run(shop.last_plan)
@@ -140,6 +180,8 @@ def _page(
         template,
         session,
         fault=fault,
+        typed=typed,
+        day_of=lambda moment: datetime.datetime.fromisoformat(moment).astimezone(zone).date().isoformat(),
         plan=plan,
         plan_id=last[0] if last else 0,
         by=last[2] if last else None,

@@ -8,15 +8,17 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import JobView, deciding
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.actions.spine import spine
+from fairsquare.core.damage.bound import unplaced
 from fairsquare.core.damage.choices import CHOICES, LETTERS, MemberState, member_states, order_of_work
 from fairsquare.core.damage.job import damage_picture, units_of
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import MemberFact
 from fairsquare.drawings.decisions import decisions_drawing
 from fairsquare.store.people import Session
+from fairsquare.web.findings import members_offered
 from fairsquare.web.forms import hours_of, photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
-from fairsquare.web.words import MATERIALS, ROLES, SIGNS, YES_NO
+from fairsquare.web.words import ROLES, SAID_MATERIALS, SIGNS, YES_NO
 
 router = APIRouter()
 
@@ -82,7 +84,7 @@ def _member_said(form: Form) -> MemberSaid:
     words = {"yes": True, "no": False}
     return deciding.member_said(
         {
-            **{name: form.text(name) for name in ("member", "layer", "material", "role", "source")},
+            **{name: form.text(name) for name in ("member", "layer", "material", "role", "source", "contradicts")},
             "signs": tuple(sign for sign in form.several("signs") if sign),
             **{name: words.get(form.text(name)) for name in ("straighten", "section", "heat")},
         }
@@ -126,14 +128,17 @@ def _page(
         judged=judged,
         worst=worst,
         description=_description(request, view, chosen, worst, typed) if chosen else None,
-        fair_ones=[s for s in states if s.seen is None and worst.get(s.member) == "fair"],
+        fair_ones=[s for s in states if s.seen is None and not s.ticked and worst.get(s.member) == "fair"],
         drawing=decisions_drawing(view.facts.sheet, states, chosen.member if chosen else "", f"/jobs/{number}/decide")
         if view.facts.sheet
         else None,
         photos=photos_of(view.facts, "member").get(chosen.seen.id, []) if chosen and chosen.seen else [],
         choices=CHOICES,
         letters=LETTERS,
-        materials=MATERIALS,
+        materials=SAID_MATERIALS,
+        seen_photos=photos_of(view.facts, "walk"),
+        unplaced=unplaced(view.facts),
+        **members_offered(view),
         roles=ROLES,
         signs=SIGNS,
         yes_no=YES_NO,
@@ -159,18 +164,21 @@ def _description(
     if typed and "material" in typed:
         return typed
     if chosen.seen:
-        return _of_fact(chosen.seen, words)
+        again = _of_fact(chosen.seen, words)
+        new = [one.signs[0] for one in chosen.left_out(chosen.seen.signs) if one.since > chosen.seen.by.at]
+        return {**again, "signs": tuple(dict.fromkeys((*chosen.seen.signs, *new)))}
     known = deciding.known_of_variant(desk_of(request), view).get((chosen.member, chosen.layer))
-    signs = ("bent",) if worst.get(chosen.member) == "off" else ()
+    signs = (*chosen.ticked, *(("bent",) if worst.get(chosen.member) == "off" else ()))
     if known:
         maker = {name: words[known[name]] for name in ("straighten", "section", "heat")}
         return {**known, **maker, "signs": signs, "known": True}
-    return {"material": "high_strength", "role": "structural", "signs": signs, "source": ""}
+    return {"material": "unknown", "role": "structural", "signs": signs, "source": ""}
 
 
 def _of_fact(seen: MemberFact, words: dict[bool | None, str]) -> dict[str, Any]:
     maker = {name: words[value] for name, value in seen.maker.model_dump().items()}
-    return {"material": seen.material, "role": seen.role, "signs": seen.signs, "source": seen.source, **maker}
+    plain = {name: getattr(seen, name) for name in ("material", "role", "signs", "source", "contradicts")}
+    return {**plain, **maker}
 
 
 def _worst(states: list[str]) -> str:

@@ -15,7 +15,7 @@ from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.row_editor import asks_for_more
 from fairsquare.web.section_editor import editor, seen_section
-from fairsquare.web.section_forms import REACHES, WELD_ROWS, weld_rows, welds_typed
+from fairsquare.web.section_forms import REACHES, WELD_ROWS, weld_rows, welds_known, welds_typed
 
 router = APIRouter()
 REACH_WORDS = {"both": "both sides", "top": "top", "bottom": "bottom", "none": "neither"}
@@ -140,7 +140,7 @@ def _editor(
         "welds_editor.html",
         (view, state),
         WELD_ROWS,
-        weld_rows(state.welds),
+        weld_rows(state.welds) if state.welds else welds_known(view.facts, state.fact.member, state.strip),
         fault,
         typed,
         chosen={name: (typed or {}).get(name, value) for name, value in chosen.items()},

@@ -303,7 +303,8 @@ def _page(
 ) -> Response:
     view = desk_of(request).view(number)
     stand = stands_on(view.facts)
-    last = {(gap.place.casefold(), gap.stand): gap.id for gap in view.facts.gaps}
+    states = gap_states(view.facts)
+    count = {gap.id for state in states for gap in (state.rack, state.wheels) if gap}
     return render(
         request,
         "fit.html",
@@ -313,11 +314,11 @@ def _page(
         view=view,
         spine=spine(view),
         at="fit",
-        states=gap_states(view.facts),
+        states=states,
         fits=gap_fits,
         beside=_beside(view),
         said=fit_said(view.facts),
-        older=[gap for gap in view.facts.gaps if last[(gap.place.casefold(), gap.stand)] != gap.id],
+        older=[gap for gap in view.facts.gaps if gap.id not in count],
         hold=view.state.hold("fit_accepted"),
         stand=stand,
         stands=STANDS,

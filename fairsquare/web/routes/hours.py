@@ -8,6 +8,7 @@ from fairsquare.actions import working
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.intake.supplements import UNPROVEN, cross_spans, is_cross_checked
 from fairsquare.core.plan.operations import USUAL_H
 from fairsquare.drawings.hours import hours_bars
 from fairsquare.store import work
@@ -150,6 +151,8 @@ def _page(
         view=view,
         spine=spine(view),
         at="hours",
+        cross=cross_spans(view.facts),
+        unproven=None if is_cross_checked(view.facts) else UNPROVEN,
         work=found,
         drawing=hours_bars(found.found.total_h, found.sold_h, found.worked_h),
         by=by,

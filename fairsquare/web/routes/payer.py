@@ -1,18 +1,19 @@
 """What a payer sees by the link of a supplement: that one supplement, its photos and its PDF, and a place to answer each line."""
 
 from concurrent.futures import Future
-from typing import Any
+from typing import Any, cast
 
 from fastapi import APIRouter, Depends, Request, Response
 from starlette.datastructures import FormData
 
 from fairsquare.actions import supplements
+from fairsquare.actions.supplements import LineAnswer
 from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.core.facts import PayersAnswer, SupplementAnswerFact
 from fairsquare.store import photos
 from fairsquare.store.links import NoSuchLink
 from fairsquare.store.supplements import LinkedSupplement
 from fairsquare.store.supplements import answers as answers_of
-from fairsquare.web.forms import whole
 from fairsquare.web.money import show_money
 from fairsquare.web.page import desk_of, go_to, render, sent_data, templates
 from fairsquare.web.paper import STATIC, Papers
@@ -30,22 +31,33 @@ def show(request: Request, code: str) -> Response:
 
 @router.post("/supplement/{code}")
 def answer(request: Request, code: str, data: FormData = Depends(sent_data)) -> Response:
-    """Record the payer's answer to one line."""
+    """Record the payer's answers: those that are marked, or, with “approve the rest”, every line that is not."""
     linked = _linked(request, code)
     fields = {name: value for name, value in data.items() if isinstance(value, str)}
     try:
-        said = fields.get("answer", "")
-        if said not in ANSWERS:
-            raise Refused("Approve, refuse, or ask.", field="answer", value=said[:20])
-        if said == "asked" and len(fields.get("words", "").strip()) < 3:
-            raise Refused("Write what you would like to know.", field="words", value=fields.get("words", ""))
-        line = whole(fields.get("line", ""), "line")
-        supplements.answer_by_link(
-            desk_of(request), linked, line, said, fields.get("words", ""), fields.get("named", "")
-        )
+        said = _said(fields, linked, _answers(request, linked))
+        supplements.answer_by_link(desk_of(request), linked, said, fields.get("named", ""))
     except FairSquareError as fault:
         return _page(request, code, linked, fault=fault, typed=fields)
-    return go_to(f"/supplement/{code}")
+    return go_to(f"/supplement/{code}#answered")
+
+
+def _said(
+    fields: dict[str, str], linked: LinkedSupplement, before: dict[int, SupplementAnswerFact]
+) -> list[LineAnswer]:
+    """Return what is marked of each line; with “approve the rest” every line that is not answered and not marked is approved."""
+    rest = fields.get("do") == "rest"
+    found = []
+    for line in linked.seen["lines"]:
+        number = line["id"]
+        said = fields.get(f"answer-{number}", "")
+        if said and said not in ANSWERS:
+            raise Refused("Approve, refuse, or ask.", field=f"answer-{number}", value=said[:20])
+        if not said and rest and number not in before:
+            said = "approved"
+        if said:
+            found.append(LineAnswer(number, cast(PayersAnswer, said), fields.get(f"words-{number}", "")))
+    return found
 
 
 @router.get("/supplement/{code}/photos/{photo}.jpg")
@@ -91,6 +103,13 @@ def _context(linked: LinkedSupplement) -> dict[str, Any]:
     }
 
 
+def _answers(request: Request, linked: LinkedSupplement) -> dict[int, SupplementAnswerFact]:
+    """Return the last answer to each line of a supplement."""
+    own = {line["id"] for line in linked.seen["lines"]}
+    said = desk_of(request).database.run(lambda c: answers_of(c, linked.job_id))
+    return {one.line: one for one in said if one.line in own}
+
+
 def _page(
     request: Request,
     code: str,
@@ -99,16 +118,17 @@ def _page(
     fault: FairSquareError | None = None,
     typed: dict[str, str] | None = None,
 ) -> Response:
-    own = {line["id"] for line in linked.seen["lines"]}
-    said = desk_of(request).database.run(lambda c: answers_of(c, linked.job_id))
+    before = _answers(request, linked)
     response = render(
         request,
         "payer.html",
         fault=fault,
         typed=typed,
         code=code,
-        answers={one.line: one for one in said if one.line in own},
+        answers=before,
+        open=[line for line in linked.seen["lines"] if line["id"] not in before],
         words=ANSWERS,
+        marks={"approved": "approve", "refused": "refuse", "asked": "ask"},
         **_context(linked),
     )
     response.headers.update(_PRIVATE)

@@ -9,6 +9,7 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.axes import less
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.model import Row3
+from fairsquare.core.pull.job import undone_sense
 from fairsquare.core.pull.practice import LARGEST_SEED, lessons
 from fairsquare.core.pull.setting import frame_of_setting
 from fairsquare.core.sheet.model import Sheet, points_by_code
@@ -18,7 +19,7 @@ from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.store.people import Session
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
-from fairsquare.web.words import blow_words
+from fairsquare.web.words import blow_words, undone_words
 
 router = APIRouter()
 
@@ -93,11 +94,21 @@ def _told_page(request: Request, session: Session, number: str, *, fault: FairSq
         at="practice",
         told=told,
         drawn=drawn,
+        undone=_undone(view.facts.sheet, told) if told and view.facts.sheet else [],
         blow=blow_words(told.code, told.force) if told else "",
         names={p.code: p.name for p in view.facts.sheet.points} if view.facts.sheet else {},
         before=_less_sheet(view.facts.sheet, told.start) if told and view.facts.sheet else {},
         lessons=lessons(told.score) if told else (),
     )
+
+
+def _undone(sheet: Sheet, told: practice.Told) -> list[str]:
+    """Return what each pull of the calculation's own plan undoes, in true words."""
+    found, before = [], _less_sheet(sheet, told.start)
+    for pull in told.planned.pulls:
+        found.append(undone_words(pull.mode, undone_sense(sheet, before, pull.free, pull.mode)))
+        before = {**before, **pull.free}
+    return found
 
 
 def _less_sheet(sheet: Sheet, places: dict[str, Row3]) -> dict[str, Row3]:

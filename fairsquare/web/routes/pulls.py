@@ -1,19 +1,32 @@
 """Planning the pulls: how the vehicle is held, the plan and what it does, whether each pull holds, and the cards to print."""
 
+import time
 from typing import Any, cast
 
 import numpy as np
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import ValidationError
 
-from fairsquare.actions import pulling
+from fairsquare.actions import Unsure, pulling
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.pull.board import board_of, places_now, plan_of, setting_of
 from fairsquare.core.pull.gear import Gear, GearKind
-from fairsquare.core.pull.job import CAUTIONS, PURPOSES, ChainSet, PlanSaid, PlanSeen, WorkPull, will_hold
+from fairsquare.core.pull.job import (
+    CAUTIONS,
+    PURPOSES,
+    ChainSet,
+    PlanSaid,
+    PlanSeen,
+    WorkPull,
+    harm_of,
+    undone_sense,
+    will_hold,
+    works_hardest,
+)
 from fairsquare.core.pull.plan import School
+from fairsquare.core.pull.proposals import OVERPULL_WORDS, proposals
 from fairsquare.core.pull.setting import (
     ANCHOR_KINDS,
     HOLD_BY,
@@ -34,6 +47,8 @@ from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.searches import Search, Searches
+from fairsquare.web.words import undone_words
 
 router = APIRouter()
 SCHOOLS = {"outward": "from the middle outward", "reverse": "as the damage came, backwards"}
@@ -41,48 +56,121 @@ _CHAIN_ROWS = 6
 
 
 @router.get("/jobs/{number}/pulls")
-def show(
-    request: Request, number: str, pull: int = 1, forms: int = 0, session: Session = Depends(signed_in)
-) -> Response:
+def show(request: Request, number: str, pull: int = 1, session: Session = Depends(signed_in)) -> Response:
     """Show the plan, and one pull of it drawn; with `forms`, also the special forms that are called for."""
-    return _page(request, session, number, pull, with_forms=bool(forms))
-
-
-@router.post("/jobs/{number}/pulls/form")
-def add_form(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Add a special form to the plan."""
-    desk = desk_of(request)
-    try:
-        pulling.add_form(
-            desk,
-            form.session.person,
-            form.key,
-            number,
-            form.text("form"),
-            whole(form.text("plan_version"), "plan_version"),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
-    plan = plan_of(desk.view(number).facts)
-    return go_to(job_path(number, f"pulls?pull={len(plan.plan.pulls) if plan else 1}"))
+    return _page(request, session, number, pull)
 
 
 @router.post("/jobs/{number}/pulls/find")
 def find(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Work out a plan and keep it."""
+    """Begin a search for a plan; what stands in its way is said at once."""
     desk = desk_of(request)
     try:
-        pulling.find_plan(
-            desk,
+        version = whole(form.text("plan_version"), "plan_version")
+        asked = pulling.check_may_plan(desk, form.session.person, number, _school(form.text("school")), version)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
+    search = Search(form.session.person.name, version)
+    _searches(request).begin(number, search, lambda: proposals(asked))
+    return go_to(job_path(number, "pulls/search"))
+
+
+@router.get("/jobs/{number}/pulls/search")
+def show_search(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the search for a plan as it stands."""
+    return _search_page(request, session, number)
+
+
+@router.get("/jobs/{number}/pulls/search/now")
+def search_now(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show the part of the search that lives."""
+    return _search_page(request, session, number, template="parts/search.html")
+
+
+@router.post("/jobs/{number}/pulls/search/stop")
+def stop_search(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Stop the search; the best so far stays."""
+    del form
+    searches, until = _searches(request), time.monotonic() + _STOP_S
+    searches.stop(number)
+    while (search := searches.of(number)) and not search.over and time.monotonic() < until:
+        time.sleep(0.05)
+    return go_to(job_path(number, "pulls/search"))
+
+
+@router.post("/jobs/{number}/pulls/search/keep")
+def keep_found(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep one of the plans that were found."""
+    search = _searches(request).of(number)
+    try:
+        found = next((one for one in (search.best if search else ()) if one.title == form.text("title")), None)
+        if search is None or found is None:
+            raise Unsure("That plan is not among the best any more: look at what is.", field="choice")
+        _searches(request).stop(number)
+        pulling.keep_proposal(
+            desk_of(request),
             form.session.person,
             form.key,
             number,
-            _school(form.text("school")),
-            whole(form.text("plan_version"), "plan_version"),
+            found,
+            search.plan_version,
+            form.text("overpull_reason"),
         )
     except FairSquareError as fault:
-        return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
+        return _search_page(request, form.session, number, fault=fault, typed=form.typed())
     return go_to(job_path(number, "pulls"))
+
+
+_STOP_S = 2.0
+
+
+def _searches(request: Request) -> Searches:
+    return cast(Searches, request.app.state.searches)
+
+
+def _search_page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    template: str = "pull_search.html",
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    search = _searches(request).of(number)
+    if search is None:
+        return go_to(job_path(number, "pulls"))
+    drawn = []
+    for one in search.best:
+        skeleton = frame_of_setting(view.facts.sheet, one.setting) if view.facts.sheet else None
+        last = one.plan.pulls[0]
+        drawn.append(
+            pull_drawing(
+                view.facts.sheet,
+                skeleton,
+                one.setting,
+                _now(view),
+                last,
+                one.seen.held[0],
+                one.seen.played.pulls[-1].free,
+            )
+            if view.facts.sheet and skeleton
+            else ""
+        )
+    return render(
+        request,
+        template,
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="pulls",
+        search=search,
+        drawn=drawn,
+        overpull_words=OVERPULL_WORDS,
+    )
 
 
 @router.post("/jobs/{number}/pulls/change")
@@ -185,6 +273,7 @@ def cards(request: Request, number: str, session: Session = Depends(signed_in)) 
         plan=plan,
         seen=seen,
         drawings=drawings,
+        undone=_undone(view, seen),
         cautions=CAUTIONS,
         purposes=PURPOSES,
         places={hook.id: (hook.code, HOOK_KINDS[hook.kind]) for hook in setting.hooks},
@@ -199,7 +288,6 @@ def _page(
     *,
     fault: FairSquareError | None = None,
     typed: dict[str, str] | None = None,
-    with_forms: bool = False,
 ) -> Response:
     view = desk_of(request).view(number)
     plan, setting = plan_of(view.facts), setting_of(view.facts)
@@ -241,7 +329,9 @@ def _page(
         hook_kinds=HOOK_KINDS,
         anchor_kinds=ANCHOR_KINDS,
         chain_rows=_CHAIN_ROWS,
-        forms=pulling.forms(view.facts) if with_forms and cannot is None and setting is not None else None,
+        harm=harm_of(view.facts.sheet, _now(view), seen.played) if seen and view.facts.sheet else (),
+        factors=pulling.factors_of(view.facts),
+        undone=_undone(view, seen),
         settled=[(words, back) for how, words in SETTLED.items() if (back := learned(view.facts, how))],
         hold_by=HOLD_BY,
         rig_pieces=_pieces_by_kind(pulling.rig(desk_of(request))),
@@ -292,8 +382,7 @@ def _held(view: JobView, setting: Setting, work: WorkPull, *, before: Any = None
     if statics:
         movement = [*statics.movement.translation, *statics.movement.rotation_rad]
         creep = movement_in_words(np.array(movement))
-        uses = {name: one.use for name, one in statics.anchors.items() if one.use is not None}
-        first = max(uses.items(), key=lambda one: one[1], default=None)
+        first = works_hardest(statics, work)
     return {
         "drawn": drawn,
         "statics": statics,
@@ -315,6 +404,17 @@ def _now(view: JobView) -> dict[str, tuple[float, float, float]]:
 
 def _before(view: JobView, seen: PlanSeen, index: int) -> dict[str, tuple[float, float, float]]:
     return dict(seen.played.pulls[index - 1].free) if index else _now(view)
+
+
+def _undone(view: JobView, seen: PlanSeen | None) -> list[str]:
+    """Return what each pull of a plan mainly undoes, in true words: low where it was low."""
+    if seen is None or view.facts.sheet is None:
+        return []
+    before = [_before(view, seen, k) for k in range(len(seen.played.pulls))]
+    return [
+        undone_words(pull.mode, undone_sense(view.facts.sheet, then, pull.free, pull.mode))
+        for then, pull in zip(before, seen.played.pulls, strict=True)
+    ]
 
 
 def _school(text: str) -> School:

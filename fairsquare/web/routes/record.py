@@ -23,7 +23,7 @@ from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
-from fairsquare.web.words import CONSTRUCTIONS, HIT_FROM, HIT_HEIGHT, HIT_WHERE
+from fairsquare.web.words import CONSTRUCTIONS, HIT_FORCE, HIT_FROM, HIT_HEIGHT, HIT_MOVED, HIT_WHERE
 
 router = APIRouter()
 
@@ -102,7 +102,7 @@ def paper(request: Request, sha256: str, session: Session = Depends(signed_in)) 
     """Have the PDF of a record made, and go to it; one that takes long is waited for on a page that can be left."""
     body = _body(request, sha256)
 
-    def page() -> Response:
+    def page(failed: BaseException | None) -> Response:
         view = _job_of(request, sha256)
         return render(
             request,
@@ -112,6 +112,7 @@ def paper(request: Request, sha256: str, session: Session = Depends(signed_in)) 
             spine=spine(view),
             at="record",
             paper_station="Record",
+            failed=failed,
             paper_of="the record on paper",
             slow_words="With hundreds of points it takes some seconds.",
             poll=f"/records/{sha256}/paper",
@@ -176,6 +177,8 @@ def record_context(record: JobRecord) -> dict[str, Any]:
             "where": HIT_WHERE,
             "from": {int(key): words for key, words in HIT_FROM.items() if key},
             "height": HIT_HEIGHT,
+            "force": HIT_FORCE,
+            "moved": HIT_MOVED,
         },
         "points": {point.code: point for point in record.sheet.points} if record.sheet else {},
         "readings": {reading.id: reading for reading in record.readings},

@@ -7,7 +7,7 @@ from fairsquare.actions.spine import spine
 from fairsquare.actions.supplements import LINK_DAYS
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import PayersAnswer
-from fairsquare.core.intake.supplements import UNPROVEN, is_cross_checked, line_states
+from fairsquare.core.intake.supplements import UNPROVEN, cross_spans, is_cross_checked, line_states
 from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, photos_of, whole
 from fairsquare.web.money import read_money, show_money
@@ -37,6 +37,7 @@ def add_line(request: Request, number: str, form: Form = Depends(sent_form)) -> 
             hours_of(form.text("hours")) or 0.0,
             form.text("parts"),
             read_money(form.text("amount") or "0", "amount"),
+            structural=bool(form.text("structural")) or not form.text("structural_asked"),
         )
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed(), station=form.text("station"))
@@ -142,6 +143,7 @@ def _page(
         states=states,
         gone=[line for line in view.facts.supplement_lines if line.taken_back],
         sent=view.facts.supplements,
+        cross=cross_spans(view.facts),
         unproven=None if is_cross_checked(view.facts) else UNPROVEN,
         photos=photos_of(view.facts, "supplement"),
         station=station,

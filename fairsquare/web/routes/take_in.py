@@ -14,7 +14,7 @@ from fairsquare.core.intake.vin import check_vin
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
-from fairsquare.web.words import CONSTRUCTIONS, HIT_FROM, HIT_HEIGHT, HIT_WHERE
+from fairsquare.web.words import CONSTRUCTIONS, HIT_FORCE, HIT_FROM, HIT_HEIGHT, HIT_MOVED, HIT_WHERE
 
 router = APIRouter()
 
@@ -23,6 +23,8 @@ _CHOICES: dict[str, Any] = {
     "where": HIT_WHERE,
     "from_deg": HIT_FROM,
     "heights": HIT_HEIGHT,
+    "forces": HIT_FORCE,
+    "moves_told": HIT_MOVED,
 }
 _LABELS = {"vehicle": "Vehicle", "vin": "VIN", "hit_words": "What happened", "notes": "Notes", "hit_from_deg": "From"}
 ANSWERS = ("done", "absent", "undone")
@@ -155,6 +157,8 @@ def _details(form: Form) -> JobDetails:
                 "hit_where": form.text("hit_where", "unknown"),
                 "hit_from_deg": int(degrees) if degrees.isdigit() else None,
                 "hit_height": form.text("hit_height", "unknown"),
+                "hit_force": form.text("hit_force", "unknown"),
+                "hit_moved": form.text("hit_moved", "unknown"),
                 "hit_words": form.text("hit_words").strip(),
                 "notes": form.text("notes").strip(),
             }

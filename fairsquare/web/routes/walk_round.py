@@ -1,6 +1,7 @@
 """The walk-round: what is seen, by short entry or at a touched place, photos, parts along the line of the push, worth."""
 
 import re
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Depends, Request, Response
 from fastapi.responses import JSONResponse
@@ -16,6 +17,7 @@ from fairsquare.files.photos import photo_to_keep
 from fairsquare.store import photos
 from fairsquare.store.people import Session
 from fairsquare.store.photos import About
+from fairsquare.web.findings import members_offered
 from fairsquare.web.forms import call_unit_of, photos_of, remember_unit, unit_of, whole
 from fairsquare.web.money import read_money, show_money
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
@@ -93,10 +95,26 @@ def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
 def take_back(request: Request, number: str, finding: int, form: Form = Depends(sent_form)) -> Response:
     """Take a finding back."""
     try:
-        walk_round.take_finding_back(desk_of(request), form.session.person, form.key, number, finding)
+        reason = form.text("back_reason")
+        walk_round.take_finding_back(desk_of(request), form.session.person, form.key, number, finding, reason)
     except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
+        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "finding": str(finding)})
     return go_to(job_path(number, "walk-round"))
+
+
+@router.post("/jobs/{number}/walk-round/{finding}/on")
+def bind(request: Request, number: str, finding: int, form: Form = Depends(sent_form)) -> Response:
+    """Say on which member a finding is."""
+    typed = {**form.typed(), "finding": str(finding)}
+    try:
+        member, _, layer = (form.text("other").strip() or form.text("member")).partition(" › ")
+        layer = layer or form.text("layer")
+        walk_round.bind_finding(desk_of(request), form.session.person, form.key, number, finding, member, layer)
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=typed)
+    if form.text("back") == "decide":
+        return go_to(f"{job_path(number, 'decide')}?{urlencode({'member': member, 'layer': layer})}")
+    return go_to(job_path(number, "walk-round") + f"#seen-{finding}")
 
 
 @router.post("/jobs/{number}/line")
@@ -209,6 +227,7 @@ def _page(
         drawing=walk_drawing(view.facts.sheet, seen, {key: len(own) for key, own in by_finding.items()}),
         by_finding=by_finding,
         photos=[kept for kept in view.facts.photos if kept.about == "job"],
+        **members_offered(view),
         misfit={one.id for one in seen if does_not_fit(one)},
         kinds=KINDS,
         quick=[(kind, KINDS[kind]) for kind in _QUICK],

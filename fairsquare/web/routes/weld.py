@@ -9,6 +9,7 @@ from fairsquare.actions import finishing
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.cut.job import section_states
+from fairsquare.core.damage.job import units_of
 from fairsquare.core.done import COUPON_ENDS, LOOKS, CouponMade, WeldMade
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.release.watching import drifts
@@ -337,12 +338,15 @@ def _editor(
 ) -> Response:
     view = desk_of(request).view(number)
     sections = section_states(view.facts)
-    plan = None
+    known: dict[str, Any] = {"rows": {kind: [] for kind in SEAM_ROWS}, "fields": {}}
     if seam:
         plan = finishing.seam_of(view, seam).plan
+        known = {"rows": seam_rows(plan), "fields": seam_fields(plan)}
     else:
         own = next((state for state in sections if state.fact.number == section), None)
-        plan = seam_of_section(own) if own else None
+        if own:
+            members = units_of(view.facts.sheet) if view.facts.sheet else {}
+            known = seam_of_section(own, [point.code for point in members.get(own.fact.member, ())])
     return row_page(
         request,
         session,
@@ -350,12 +354,12 @@ def _editor(
         view,
         "weld",
         SEAM_ROWS,
-        seam_rows(plan) if plan else {kind: [] for kind in SEAM_ROWS},
+        known["rows"],
         fault,
         typed,
         seam_field(fault.field or "", typed or {}) if fault else "",
         seam=seam,
-        fields=typed or (seam_fields(plan) if plan else {}),
+        fields=typed or known["fields"],
         version=finishing.version_of(view, "seam", seam) if seam else 0,
         sections={"": "of no section"} | {str(s.fact.number): s.fact.member for s in sections},
         processes=PROCESSES,

@@ -453,3 +453,24 @@ document.addEventListener("submit", (event) => {
     event.target.append(told);
   });
 });
+
+// ---- what is wider than its place says that it slides sideways ----
+
+function saySlides() {
+  for (const place of document.querySelectorAll(".scroll")) {
+    const slides = place.scrollWidth > place.clientWidth + 1;
+    const told = place.previousElementSibling?.classList.contains("slides-words") ? place.previousElementSibling : null;
+    if (!slides) {
+      told?.remove();
+    } else if (!told) {
+      const words = document.createElement("p");
+      words.className = "slides-words";
+      words.textContent = "↔ wider than the screen: slide it sideways, or hold Shift and turn the wheel";
+      place.before(words);
+    }
+  }
+}
+
+document.addEventListener("DOMContentLoaded", saySlides);
+document.addEventListener("htmx:afterSettle", saySlides);
+addEventListener("resize", saySlides);

@@ -1,0 +1,18 @@
+"""What asks on which member something is that was seen, wherever that is asked."""
+
+from typing import Any
+
+from fairsquare.actions import JobView
+from fairsquare.core.damage.bound import on_members
+from fairsquare.core.damage.choices import member_states
+
+
+def members_offered(view: JobView) -> dict[str, Any]:
+    """Return what asks on which member a finding is: where each stands, and the members and layers that there are."""
+    states = member_states(view.facts)
+    return {
+        "on": {one.seen.id: one for one in on_members(view.facts)},
+        "member_choices": [
+            (f"{state.member} › {state.layer}" if state.layer else state.member, state.name) for state in states
+        ],
+    }

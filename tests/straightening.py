@@ -8,7 +8,8 @@ from typing import NamedTuple
 import numpy as np
 
 from fairsquare.core.model import Row3
-from fairsquare.core.pull.board import share_given_back
+from fairsquare.core.pull.board import WatchedNow, points_again, points_let_go, share_given_back
+from fairsquare.core.pull.full import Fullest, fullest_of
 from fairsquare.core.pull.job import (
     PlanSaid,
     PointCycle,
@@ -18,14 +19,15 @@ from fairsquare.core.pull.job import (
     along,
     first_tried,
     plan_request,
-    room_mm,
     seen_plan,
     watched_points,
+    will_hold,
 )
 from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_factors, with_factors
 from fairsquare.core.pull.proposals import Asked, Proposal, proposals
 from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.pull.search import Chain
+from fairsquare.core.pull.setting import frame_of_setting
 from fairsquare.core.sheet.model import points_by_code, tolerances
 from fairsquare.demo.rig import setting_of_vehicle
 from fairsquare.demo.vehicles import Vehicle, seed_of
@@ -131,40 +133,51 @@ class _Shop:
         codes = [one.code for one in watched]
         advised = {one.code: advice_for(one, stands[one.code], own) for one in watched}
         most = dict(stands)
+
+        def now(one: Watched, at: float, *, loaded: bool) -> WatchedNow:
+            advice = advised[one.code]
+            return WatchedNow(one, at, loaded, None, most[one.code], advice, tuple(own), stands[one.code])
+
         step = partial(self.truly.step, pull=self.pulls, cycle=cycle, work=work, setting=self.setting, watched=codes)
+        statics, _ = will_hold(frame_of_setting(self.sheet, self.setting), self.setting, work)
         step("test")
         forces: dict[str, float] = {}
+        gear: Fullest | None = None
         for _ in range(_MOST_STROKES):
             told = step("pulling")
             forces = {tower: max(force, forces.get(tower, 0.0)) for tower, force in told.forces.items()}
+            gear = fullest_of(statics, work, forces)
             places = self.truly.places()
-            at = {
-                one.code: along(one, self.sheet, _row(places[one.code] + self.random.normal(0, NOISE_MM, 3)))
+            points = [
+                now(
+                    one,
+                    along(one, self.sheet, _row(places[one.code] + self.random.normal(0, NOISE_MM, 3))),
+                    loaded=True,
+                )
                 for one in watched
-            }
-            most = {code: max(most[code], at[code]) for code in codes}
-            if any(at[code] > advised[code].must_not_pass_mm for code in codes):
+            ]
+            most |= {one.watched.code: max(most[one.watched.code], one.now_mm or 0.0) for one in points}
+            if any(one.passed for one in points) or (gear and gear.full):
                 self.stops += 1
                 break
-            aims = [at[code] >= one.pull_to_mm for code, one in advised.items() if one.pull_to_mm is not None]
-            if any(at[code] >= advised[code].must_not_pass_mm - room_mm() for code in codes) or (aims and all(aims)):
+            if points_let_go(points) or (gear and gear.let_go):
                 break
         step("read_free")
         self.cycles += 1
         free = self.read()
-        made, points = [], []
+        made, learned = [], []
         for one in watched:
             after = along(one, self.sheet, free[one.code])
             made.append(PointCycle(code=one.code, before_mm=stands[one.code], loaded_mm=most[one.code], after_mm=after))
             stood = along(one, self.sheet, self.began[one.code])
-            points.append((one.code, one.way, most[one.code] - stood, after - stood))
+            learned.append((one.code, one.way, most[one.code] - stood, after - stood))
             stands[one.code] = after
         own += made
         self.pairs += list(zip(watched, made, strict=True))
         chains = tuple(Chain(c.hook, c.tower, c.height_mm, forces.get(c.tower, c.force_n)) for c in work.chains)
-        self.pulled.append(PulledCycle(chains, all(c.tower in forces for c in work.chains), tuple(points)))
-        short = any(stands[one.code] < one.target_mm - one.tolerance_mm for one in watched)
-        return short and not any(stands[one.code] >= one.target_mm for one in watched)
+        self.pulled.append(PulledCycle(chains, all(c.tower in forces for c in work.chains), tuple(learned)))
+        spent = bool(gear and gear.let_go)
+        return points_again([now(one, stands[one.code], loaded=False) for one in watched]) and not spent
 
 
 def straightened(vehicle: Vehicle, strength: float, seed: int, *, learning: bool) -> Straightened:

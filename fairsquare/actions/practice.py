@@ -11,6 +11,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.facts import PRACTICE
 from fairsquare.core.model import Code, Model, Row3
 from fairsquare.core.pull.board import board_of
+from fairsquare.core.pull.full import within_working
 from fairsquare.core.pull.job import plan_request
 from fairsquare.core.pull.plan import PullsPlanned, plan_pulls
 from fairsquare.core.pull.practice import LARGEST_SEED, Score, Stood, hidden_blow, score, worked_of
@@ -123,7 +124,7 @@ def end(desk: Desk, person: Person, key: str, number: str) -> None:
         raise Unsure("A pull is under way: let go, read free and end it first.", field="number", value=number)
     sheet, setting = first_setting(view)
     start = hidden_places(sheet, setting, own["seed"])
-    planned = plan_pulls(plan_request(sheet, start, setting, "outward"))
+    planned = plan_pulls(plan_request(sheet, start, within_working(setting), "outward"))
     blow = hidden_blow(sheet, setting, own["seed"])
     state = Ended.model_validate_json(own["state"]) if own["state"] else Ended()
     result = Told(

@@ -15,6 +15,7 @@ from fairsquare.core.facts import JobFacts, PullPlanFact
 from fairsquare.core.intake.walk_round import KINDS, Seen
 from fairsquare.core.model import Row3
 from fairsquare.core.pull.board import Board, board_of, learned_return, places_now, plan_of, setting_of
+from fairsquare.core.pull.full import Fullest, fullest
 from fairsquare.core.pull.gear import GEAR, Gear
 from fairsquare.core.pull.job import (
     CAUTIONS,
@@ -586,6 +587,17 @@ def loads(desk: Desk, view: JobView) -> dict[str, tuple[float, float]]:
     found = desk.database.run(lambda c: pulls.newest_loads(c, view.job.id))
     forces = _as_forces(setting_of(view.facts), found)
     return {name: (force, float(found[name]["ago_s"])) for name, force in forces.items()}
+
+
+def fullest_now(desk: Desk, view: JobView, board: Board) -> Fullest | None:
+    """Return what works hardest in the pull under way and how full it is, by the forces read since its chains were drawn tight: the
+    newest of them under load, and once it was let go the largest."""
+    tight = next((event.by.at for event in reversed(board.events) if event.state == "test"), None)
+    if tight is None:
+        return None
+    read = pulls.newest_loads if board.state in UNDER_LOAD else pulls.largest_loads
+    found = desk.database.run(lambda c: read(c, view.job.id, tight))
+    return fullest(view.facts, board, _as_forces(setting_of(view.facts), found))
 
 
 def _as_forces(setting: Setting | None, read: dict[str, dict[str, Any]]) -> dict[str, float]:

@@ -96,7 +96,8 @@ class PointShown(Model):
 class BoardShown(Model):
     """The pull under way, of which version of the plan; all null where none is.
 
-    `let_go`: it is far enough, or may go no farther. `setup`: the number of the set-up in force, in which what is pulled is read.
+    `let_go`: it is far enough, or a point or what works hardest of the rig may go no farther. `setup`: the number of the set-up in
+    force, in which what is pulled is read.
     """
 
     setup: int | None = None
@@ -202,6 +203,7 @@ def board(number: str, desk: At, person: By) -> BoardShown:
     forces = {tower: force for tower, (force, _) in pulling.loads(desk, view).items()}
     if found is None:
         return BoardShown(pull=None, state=None, cycle=None, points=(), forces_n=forces)
+    gear = pulling.fullest_now(desk, view, found)
     points: list[dict[str, Any]] = [
         {
             "watched": point.watched,
@@ -216,7 +218,7 @@ def board(number: str, desk: At, person: By) -> BoardShown:
     return BoardShown(
         setup=view.setup.number if view.setup else None,
         plan_version=found.plan.version,
-        let_go=found.state == "pulling" and found.let_go,
+        let_go=found.state == "pulling" and (found.let_go or bool(gear and gear.let_go)),
         pull=found.pull,
         state=found.state,
         cycle=found.cycle,

@@ -102,9 +102,9 @@ class PracticeYard:
             return
         work = board.plan.plan.pulls[board.pull - 1]
         codes = [point.watched.code for point in board.points]
-        state = (
-            "hold" if board.state == "pulling" and board.let_go else board.state
-        )  # who pumps stops at the board's word
+        gear = pulling.fullest_now(self.desk, view, board)
+        let_go = board.state == "pulling" and (board.let_go or bool(gear and gear.let_go))
+        state = "hold" if let_go else board.state  # who pumps stops at the board's word
         told = vehicle.step(state, board.pull, board.cycle, work, setting, codes)
         cells = {tower.id for tower in setting.towers}
         for tower, force in told.forces.items():

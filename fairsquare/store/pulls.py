@@ -11,6 +11,7 @@ from fairsquare.core.pull.job import BoardState, PlanSaid
 from fairsquare.core.pull.setting import Setting
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
 
+_EVER = "1970-01-01"
 _WHO = "p.full_name, p.role"
 
 
@@ -232,13 +233,16 @@ def read_load(
     )
 
 
-def newest_loads(connection: Connection, job_id: int) -> dict[str, dict[str, Any]]:
-    """Return the newest load at each tower: `force_n` or `pressure_mpa`, and `ago_s`, seconds since it was recorded."""
+def newest_loads(connection: Connection, job_id: int, since: str = _EVER) -> dict[str, dict[str, Any]]:
+    """Return the newest load at each tower since a moment (UTC, ISO 8601): `force_n` or `pressure_mpa`, and `ago_s`, seconds since
+    it was recorded."""
     found = rows(
         connection,
         """SELECT tower, force_n, pressure_mpa, TIMESTAMPDIFF(MICROSECOND, at, UTC_TIMESTAMP(6)) / 1e6 AS ago_s
-           FROM load_reading WHERE id IN (SELECT MAX(id) FROM load_reading WHERE job_id = %s GROUP BY tower)""",
+           FROM load_reading
+           WHERE id IN (SELECT MAX(id) FROM load_reading WHERE job_id = %s AND at >= %s GROUP BY tower)""",
         job_id,
+        since.removesuffix("Z").replace("T", " "),
     )
     return {one["tower"]: one for one in found}
 

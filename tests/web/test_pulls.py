@@ -366,7 +366,7 @@ def test_what_driving_takes_back_is_learned_apart(as_role, planned, desk, person
     assert "Nothing was driven or loaded" in ngozi.post(f"/jobs/{job}/board/settle", 409, do="read")
 
 
-def test_a_weakest_link_that_is_full_says_stop(as_role, planned, desk, persons) -> None:
+def test_a_weakest_link_is_let_go_before_it_is_full(as_role, planned, desk, persons) -> None:
     ngozi, job = as_role("technician"), planned
     ngozi.post(f"/jobs/{job}/board/begin", pull="1")
     for seen, state, more in (
@@ -376,7 +376,29 @@ def test_a_weakest_link_that_is_full_says_stop(as_role, planned, desk, persons) 
     ):
         go(ngozi, job, seen, state, **more)
     pulling.read_load(desk, persons["technician"], key(), job, "front left", 39_000.0, None)
-    assert "no more, let go" not in ngozi.get(f"/jobs/{job}/board/now")
+    assert "of what it takes: " not in ngozi.get(f"/jobs/{job}/board/now")
+    view = desk.view(job)
+    gear = pulling.fullest_now(desk, view, board_of(view.facts))
+    nearly = 39_000.0 * 0.97 / gear.use
+    pulling.read_load(desk, persons["technician"], key(), job, "front left", nearly, None)
+    page = ngozi.get(f"/jobs/{job}/board/now")
+    assert "LET GO" in page and "is at 97% of what it takes: let go" in page, "it is let go before it is full"
+    go(ngozi, job, "pulling", "let_go")
+    page = ngozi.get(f"/jobs/{job}/board/now")
+    assert "STOP" not in page and "of what it takes: " not in page
+    view = desk.view(job)
+    assert pulling.fullest_now(desk, view, board_of(view.facts)).let_go, "and it is known that it can give no more"
+
+
+def test_a_weakest_link_beyond_what_it_takes_says_stop(as_role, planned, desk, persons) -> None:
+    ngozi, job = as_role("technician"), planned
+    ngozi.post(f"/jobs/{job}/board/begin", pull="1")
+    for seen, state, more in (
+        ("cautions", "test", TICKS),
+        ("test", "look", {}),
+        ("look", "pulling", {"tick-clamps": "1"}),
+    ):
+        go(ngozi, job, seen, state, **more)
     pulling.read_load(desk, persons["technician"], key(), job, "front left", 95_000.0, None)
     page = ngozi.get(f"/jobs/{job}/board/now")
     assert "STOP" in page and re.search(r"is at 10\d% of what it takes: no more, let go", page)

@@ -1,6 +1,6 @@
 """The pull board as it stands, worked out from the facts: what is under way, where each watched point is, and how far to go."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -82,14 +82,24 @@ class Board(NamedTuple):
 
     @property
     def let_go(self) -> bool:
-        """Whether it is to be let go: all points are where they are to be let go, or one of them may go no farther."""
-        reached = [point.reached for point in self.points if point.advice and point.advice.pull_to_mm is not None]
-        return any(point.full for point in self.points) or (bool(reached) and all(reached))
+        """Whether its points say that it is to be let go."""
+        return points_let_go(self.points)
 
     @property
     def again(self) -> bool:
-        """Whether, as read free, another cycle of this pull would bring points nearer and take none away from home."""
-        return any(point.short for point in self.points) and not any(point.at_home for point in self.points)
+        """Whether its points, as read free, say that it is to be pulled again."""
+        return points_again(self.points)
+
+
+def points_let_go(points: Sequence[WatchedNow]) -> bool:
+    """Return whether it is to be let go: all points are where they are to be let go, or one of them may go no farther."""
+    reached = [point.reached for point in points if point.advice and point.advice.pull_to_mm is not None]
+    return any(point.full for point in points) or (bool(reached) and all(reached))
+
+
+def points_again(points: Sequence[WatchedNow]) -> bool:
+    """Return whether, as read free, another cycle of this pull would bring points nearer and take none away from home."""
+    return any(point.short for point in points) and not any(point.at_home for point in points)
 
 
 def under_way(facts: JobFacts) -> tuple[PullEventFact, ...]:

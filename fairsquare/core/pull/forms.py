@@ -14,6 +14,7 @@ import numpy as np
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Row3
+from fairsquare.core.pull.full import within_working
 from fairsquare.core.pull.job import UNKNOWN_N, ChainSet, WorkPull, machines_of, plan_request
 from fairsquare.core.pull.plan import School, game_of
 from fairsquare.core.pull.search import Chain
@@ -79,13 +80,13 @@ def forms_tried(sheet: Sheet, places: Mapping[Code, Row3], setting: Setting, sch
 def _played(sheet: Sheet, places: Mapping[Code, Row3], school: School, draft: _Draft) -> Form | None:
     """Return a draft at the force at which it leaves least beyond tolerance, or None where none of it is to be played."""
     try:
-        request = plan_request(sheet, places, draft.setting, school)
+        request = plan_request(sheet, places, within_working(draft.setting), school)
     except Refused:
         return None
-    game = game_of(request, machines_of(draft.setting))
+    game = game_of(request, machines_of(within_working(draft.setting)))
     rest = game.begun()
     before = float(game.beyond(game.start).sum())
-    takes = min(_most(draft.setting, chain) / chain.force_n for chain in draft.chains)
+    takes = min(_most(within_working(draft.setting), chain) / chain.force_n for chain in draft.chains)
     coarse = np.geomspace(_LEAST_N, min(takes, _MOST_N), _FORCES)
     ratio = float(coarse[1] / coarse[0])
 

@@ -137,8 +137,9 @@ def _share(ones: Sequence[bool]) -> float:
 
 class Score(Model):
     """What came of a practice. `points` is 60 × the share of points fair at the end of those that were off, and up to 40 for how it
-    was `worked`, less 15 for each point that was fair and is off, 10 for each piece overloaded, 5 for each cycle for nothing, and 3
-    for each pull beyond what the calculation takes; at least 0, and 0 where nothing was pulled."""
+    was `worked`, less 15 for each point that was fair and is off, 10 for each piece overloaded, 5 for each cycle for nothing after
+    the first, which tries how the frame answers, and 3 for each pull beyond what the calculation takes; at least 0, and 0 where
+    nothing was pulled."""
 
     points: int
     were_off: tuple[Code, ...]
@@ -169,7 +170,7 @@ def score(
     before: Mapping[Code, Row3] = start
     for_nothing = []
     for one in stood:
-        if _beyond(sheet, before) - _beyond(sheet, one.places) < _GAINED_MM:
+        if one is not stood[0] and _beyond(sheet, before) - _beyond(sheet, one.places) < _GAINED_MM:
             for_nothing.append((one.pull, one.cycle))
         before = one.places
     home = tuple(code for code in off_first if code not in off_last)

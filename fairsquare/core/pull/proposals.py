@@ -13,6 +13,7 @@ import numpy as np
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.model import Code, Row3
 from fairsquare.core.pull.forms import Form, forms_tried
+from fairsquare.core.pull.full import within_working
 from fairsquare.core.pull.job import (
     HARM_MM,
     ChainSet,
@@ -229,7 +230,7 @@ def _together(asked: Asked, forms: Sequence[Form], found: list[Proposal]) -> Ite
 
 def _searched(asked: Asked, setting: Setting, most: int) -> Iterator[tuple[WorkPull, ...]]:
     """Yield what the search finds within the rules, and, where that is nothing, beyond what is drawn past by common practice."""
-    request = _request(asked, setting).model_copy(update={"max_pulls": most})
+    request = _request(asked, within_working(setting)).model_copy(update={"max_pulls": most})
     limits = Limits(
         most_chains=asked.rules.most_chains,
         least_n=asked.rules.least_n,

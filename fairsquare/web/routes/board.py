@@ -13,6 +13,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import JobFacts, MovementFact
 from fairsquare.core.lengths import read_length
 from fairsquare.core.pull.board import Board, WatchedNow, board_of, plan_of, setting_of
+from fairsquare.core.pull.full import Fullest
 from fairsquare.core.pull.job import (
     BOARD_WORDS,
     CAUTIONS,
@@ -214,6 +215,7 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
     statics, words, ground, aluminium = _standing(view.facts, work)
     loads = pulling.loads(desk_of(request), view)
     weakest = works_hardest(statics, work)
+    gear = pulling.fullest_now(desk_of(request), view, board)
     void = voided_last(view.facts)
     chains: list[tuple[ChainSet, tuple[float, float] | None, float | None]] = []
     for number, chain in enumerate(work.chains, 1):
@@ -227,9 +229,10 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "work": work,
         "words": BOARD_WORDS[board.state],
         "points": [(point, scale_drawing(point), way_words(point.watched.way)) for point in board.points],
-        "say": _void_say(board, void) or _full_say(board, weakest, chains) or _say(board),
+        "say": _void_say(board, void) or _full_say(board, gear) or _say(board, gear),
+        "again": board.again and not (gear and gear.let_go),
         "stop": board.state == "stopped"
-        or _full_say(board, weakest, chains) is not None
+        or (board.state in UNDER_LOAD and gear is not None and gear.full)
         or (board.state in UNDER_LOAD and void is not None)
         or any(point.passed for point in board.points),
         "gear_words": pulling.gear_words(desk_of(request), setting, work)
@@ -277,17 +280,16 @@ def _once(held: Same[Sheet], setting_json: str, work: WorkPull, statics: Same[Pu
     return ground, sheet.construction == "aluminium"
 
 
-def _full_say(
-    board: Board,
-    weakest: tuple[str, float] | None,
-    chains: list[tuple[ChainSet, tuple[float, float] | None, float | None]],
-) -> tuple[str, str] | None:
-    """Return what is said when the force as read fills the weakest link: no more, whatever the points say."""
-    shares = [force[0] / chain.force_n for chain, force, _ in chains if force]
-    if weakest is None or not shares or board.state not in UNDER_LOAD or board.state == "stopped":
+def _full_say(board: Board, gear: Fullest | None) -> tuple[str, str] | None:
+    """Return what is said when the force as read nearly fills the weakest link, or fills it: no more, whatever the points say."""
+    if gear is None or board.state not in UNDER_LOAD or board.state == "stopped":
         return None
-    full = max(shares) * weakest[1]
-    return ("STOP", f"{weakest[0]} is at {full:.0%} of what it takes: no more, let go") if full > 1.0 else None
+    if gear.full:
+        return "STOP", f"{gear.name} is at {gear.use:.0%} of what it takes: no more, let go"
+    passed = any(point.passed for point in board.points)
+    if gear.let_go and board.state == "pulling" and not passed:
+        return "LET GO", f"{gear.name} is at {gear.use:.0%} of what it takes: let go, then read free"
+    return None
 
 
 def _void_say(board: Board, void: MovementFact | None) -> tuple[str, str] | None:
@@ -309,18 +311,20 @@ def _why_let_go(board: Board) -> str:
     return f"{', '.join(full)} may go no farther, {', '.join(short)} or not: let go, then read free"
 
 
-def _onward(board: Board) -> str:
+def _onward(board: Board, gear: Fullest | None) -> str:
     """Return what to do after a cycle, as its points stand free."""
     short = [point.watched.code for point in board.points if point.short]
     home = [point.watched.code for point in board.points if point.at_home]
     if not short:
         return "close the cycle"
+    if not home and gear and gear.let_go:
+        return f"{', '.join(short)} short, and {gear.name} can give no more: end this pull, plan the rest"
     if not home:
         return f"{', '.join(short)} short, pull again"
     return f"{', '.join(short)} short, but {', '.join(home)} would go past home: end this pull, plan the rest"
 
 
-def _say(board: Board) -> tuple[str, str]:
+def _say(board: Board, gear: Fullest | None) -> tuple[str, str]:
     """Return the word of the board, and what stands small beside it."""
     if any(point.passed for point in board.points) or board.state == "stopped":
         passed = [point.watched.code for point in board.points if point.passed]
@@ -347,7 +351,7 @@ def _say(board: Board) -> tuple[str, str]:
         unread = [point.watched.code for point in board.points if point.now_mm is None]
         return (
             "READ FREE",
-            f"read {', '.join(unread)} free" if unread else f"all watched points are read: {_onward(board)}",
+            f"read {', '.join(unread)} free" if unread else f"all watched points are read: {_onward(board, gear)}",
         )
     return {
         "cautions": ("BEFORE TENSION", "tick each by hand, each time"),

@@ -14,6 +14,7 @@ from fairsquare.core.damage.onset import Onset
 from fairsquare.core.damage.read import DamageRead, ModeName, Push
 from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.sheet.model import Point, Sheet, tolerances
+from fairsquare.drawings.labels import Anchor, Box, Labels, Spot, round_mark
 from fairsquare.drawings.sign import square
 
 WIDTH, HEIGHT = 700.0, 430.0
@@ -22,6 +23,10 @@ _AXES = (("length", "long ↑ short ↓"), ("width", "left ↑ right ↓"), ("he
 _MOST_SCALE = 14.0
 _NEAREST_LABELS = 26.0
 _HALF = 4.6
+_NARROW = 480.0
+_LEGEND = Box(0.0, 0.0, 152.0, 24.0)
+_VALUE_PX, _WORDS_PX = 16.0, 14.0
+_ASIDE: dict[Anchor, float] = {"end": -9.0, "start": 9.0, "middle": 0.0}
 
 
 class _Profile(NamedTuple):
@@ -31,23 +36,27 @@ class _Profile(NamedTuple):
     per_mm_along: float
     noughts: tuple[float, float, float]
     scale: float
+    width: float
+    left: float
 
     def x(self, station: float) -> float:
-        return _LEFT + (self.front - station) * self.per_mm_along
+        return self.left + (self.front - station) * self.per_mm_along
 
 
-def profiles(sheet: Sheet, judged: Mapping[str, PointJudgement], damage: DamageRead) -> Markup:
+def profiles(sheet: Sheet, judged: Mapping[str, PointJudgement], damage: DamageRead, width: float = WIDTH) -> Markup:
     """Return length, width and height along the vehicle, front at the left: the tolerance as a band, left and right as lines.
 
     Long, left and high are upwards. Bars are the expanded uncertainty; the onset of each end is a line with its interval.
+    `width`: of the page it is laid out for, px.
     """
     read = [point for point in sheet.points if (found := judged.get(point.code)) and found.state != "unread"]
     if not read:
         return Markup("")
-    frame = _frame(sheet, judged, read, damage.middle_mm)
-    parts = [_onset(frame, end.onset) for end in damage.ends.values() if end.onset]
+    frame = _frame(sheet, judged, read, damage.middle_mm, width)
+    texts = Labels(Box(0.0, 0.0, width, HEIGHT), [_LEGEND])
+    parts = [_onset(frame, end.onset, texts) for end in damage.ends.values() if end.onset]
     for axis, (name, ways) in enumerate(_AXES):
-        parts.append(_axis(frame, axis, name, ways, sheet, judged, read, damage.middle_mm))
+        parts.append(_axis(frame, axis, name, ways, sheet, judged, read, damage.middle_mm, texts))
     parts.append(_stations(frame, read))
     legend = (
         '<g class="p-legend"><path class="p-right" d="M2 14h26"/><text x="34" y="19">right</text>'
@@ -55,7 +64,7 @@ def profiles(sheet: Sheet, judged: Mapping[str, PointJudgement], damage: DamageR
     )
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="profiles" role="img" aria-label="Length, width and height along the vehicle" '
-        f'viewBox="0 0 {WIDTH:g} {HEIGHT:g}">{"".join(parts)}{legend}</svg>'
+        f'viewBox="0 0 {width:g} {HEIGHT:g}">{"".join(parts)}{legend}</svg>'
     )
 
 
@@ -68,7 +77,9 @@ def _value(point: Point, judged: Mapping[str, PointJudgement], axis: int, middle
     return found.deviation[axis] * ahead
 
 
-def _frame(sheet: Sheet, judged: Mapping[str, PointJudgement], read: Sequence[Point], middle: float) -> _Profile:
+def _frame(
+    sheet: Sheet, judged: Mapping[str, PointJudgement], read: Sequence[Point], middle: float, width: float
+) -> _Profile:
     along = [point.xyz[0] for point in read]
     ups, downs = [], []
     for axis in range(3):
@@ -88,48 +99,65 @@ def _frame(sheet: Sheet, judged: Mapping[str, PointJudgement], read: Sequence[Po
         noughts.append(top + spare / 2 + up * scale)
         top += spare + (up + down) * scale + _GAP
     length = max(max(along) - min(along), 1.0)
-    per_mm = (WIDTH - _LEFT - _RIGHT - 34) / length
-    return _Profile(max(along) + 22 / per_mm, per_mm, (noughts[0], noughts[1], noughts[2]), scale)
+    left = _LEFT if width >= _NARROW else 12.0
+    per_mm = (width - left - _RIGHT - 34) / length
+    return _Profile(max(along) + 22 / per_mm, per_mm, (noughts[0], noughts[1], noughts[2]), scale, width, left)
 
 
 def _axis(
     frame: _Profile,
     axis: int,
     name: str,
-    ways: str,
+    tells: str,
     sheet: Sheet,
     judged: Mapping[str, PointJudgement],
     read: Sequence[Point],
     middle: float,
+    texts: Labels,
 ) -> str:
     nought = frame.noughts[axis]
-    band, width = sheet.tolerance_mm * frame.scale, WIDTH - _LEFT - _RIGHT
+    band, edge = sheet.tolerance_mm * frame.scale, frame.width - _RIGHT
+    named = [(name, "p-axis", 2.0, nought - 3), (tells, "p-way", 2.0, nought + 15)]
+    if frame.left < _LEFT:  # no room beside: on the drawing itself, clear of the band
+        spot = texts.put(
+            f"{name}: {tells}",
+            _WORDS_PX,
+            [Spot(16.0, nought + by, "start") for by in (-band - 6, band + 18, -band - 22)],
+        )
+        named = [(f"{name}: {tells}", "p-way", spot.x, spot.y)]
     parts = [
-        f'<rect class="p-band" x="{_LEFT:g}" y="{nought - band:.1f}" width="{width:.1f}" height="{2 * band:.1f}"/>',
-        f'<path class="p-nought" d="M{_LEFT:g} {nought:.1f}H{WIDTH - _RIGHT:.1f}"/>',
-        f'<text class="p-axis" x="2" y="{nought - 3:.1f}">{name}</text>'
-        f'<text class="p-way" x="2" y="{nought + 15:.1f}">{ways}</text>',
+        f'<rect class="p-band" x="{frame.left:g}" y="{nought - band:.1f}" width="{edge - frame.left:.1f}" '
+        f'height="{2 * band:.1f}"/>',
+        f'<path class="p-nought" d="M{frame.left:g} {nought:.1f}H{edge:.1f}"/>',
+        *(f'<text class="{css}" x="{x:.1f}" y="{y:.1f}">{words}</text>' for words, css, x, y in named),
     ]
     if axis == 0:
-        parts.append(
-            f'<text class="p-within" x="{WIDTH - _RIGHT - 4:.1f}" y="{nought - band - 5:.1f}">'
-            f"within {sheet.tolerance_mm:g} mm</text>"
+        words = f"within {sheet.tolerance_mm:g} mm"
+        spot = texts.put(
+            words, _WORDS_PX, [Spot(edge - 4, nought + by, "end") for by in (-band - 5, band + 16, -band - 22)]
         )
+        parts.append(f'<text class="p-within" x="{spot.x:.1f}" y="{spot.y:.1f}">{words}</text>')
+    sides: dict[str, list[tuple[Point, float]]] = {}
     for side, css in ((1, "p-left"), (-1, "p-right")):
         own = sorted((p for p in read if p.xyz[1] * side > 0), key=lambda p: -p.xyz[0])
-        known = [(p, v) for p in own if (v := _value(p, judged, axis, middle)) is not None]
+        sides[css] = [(p, v) for p in own if (v := _value(p, judged, axis, middle)) is not None]
+    for point, value in (found for known in sides.values() for found in known):
+        texts.keep_off(round_mark(frame.x(point.xyz[0]), nought - value * frame.scale, _HALF + 1))
+    for css, known in sides.items():
         if len(known) > 1:
             line = " ".join(f"{frame.x(p.xyz[0]):.1f},{nought - v * frame.scale:.1f}" for p, v in known)
             parts.append(f'<polyline class="{css}" points="{line}"/>')
         parts += [_mark(frame, axis, nought, p, v, judged[p.code], css, sheet) for p, v in known]
+    for css, known in sides.items():
         worst = _labelled(known, middle)
         if worst and judged[worst[0].code].states[axis] == "off":
             x, y = frame.x(worst[0].xyz[0]), nought - worst[1] * frame.scale
-            ahead = worst[0].xyz[0] >= middle
-            parts.append(
-                f'<text class="p-value {css} {"" if ahead else "start"}" x="{x + (-9 if ahead else 9):.1f}" y="{y + 5:.1f}">'
-                f"{abs(worst[1]):.1f}</text>"
-            )
+            ways: tuple[Anchor, Anchor] = ("end", "start") if worst[0].xyz[0] >= middle else ("start", "end")
+            words = f"{abs(worst[1]):.1f}"
+            spots = [Spot(x + _ASIDE[way], y + by, way) for by in (5, -9, 19, -23, 33) for way in ways]
+            spots += [Spot(x, y + by) for by in (-12, 24)]
+            spot = texts.put(words, _VALUE_PX, spots)
+            parts.append(f'<text class="p-value {css} {spot.anchor}" x="{spot.x:.1f}" y="{spot.y:.1f}">{words}</text>')
     return f"<g>{''.join(parts)}</g>"
 
 
@@ -162,15 +190,16 @@ def _mark(
     )
 
 
-def _onset(frame: _Profile, onset: Onset) -> str:
+def _onset(frame: _Profile, onset: Onset, texts: Labels) -> str:
     x, low, high = frame.x(onset.at_mm), frame.x(onset.high_mm), frame.x(onset.low_mm)
     sure = (onset.high_mm - onset.low_mm) / 2
     words = f"It starts at {onset.at_mm:+.0f} ± {sure:.0f}".replace("-", "−")
-    anchor, at = ("start", x + 7) if x < WIDTH - 190 else ("end", x - 7)
+    sides: tuple[Anchor, Anchor] = ("start", "end") if x < frame.width - 190 else ("end", "start")
+    spot = texts.put(words, _VALUE_PX, [Spot(x + _ASIDE[side], y, side) for y in (20.0, 38.0) for side in sides])
     return (
         f'<rect class="p-onset-band" x="{low:.1f}" y="24" width="{max(high - low, 1):.1f}" height="{HEIGHT - _BOTTOM - 24:.1f}"/>'
         f'<path class="p-onset" d="M{x:.1f} 24V{HEIGHT - _BOTTOM:.1f}"/>'
-        f'<text class="p-onset-words {anchor}" x="{at:.1f}" y="20">{words}</text>'
+        f'<text class="p-onset-words {spot.anchor}" x="{spot.x:.1f}" y="{spot.y:.0f}">{words}</text>'
     )
 
 

@@ -13,9 +13,17 @@ from fairsquare.core.measure.picture import Picture
 from fairsquare.core.sheet.model import Sheet, points_by_code
 
 WIDTH = 746.0
-_ROW, _TOP, _BAR = 84.0, 34.0, 200.0
-_MIDDLE = 336.0
-_PIN_UP = 28.0
+_TOP, _PIN_UP = 34.0, 28.0
+_NARROW = 560.0
+
+
+class _Row(NamedTuple):
+    """How a gauge is laid out: the middle of the page, half a bar's length, a row's height; name and words beside it or not."""
+
+    middle: float
+    bar: float
+    row: float
+    beside: bool
 
 
 class HungGauge(NamedTuple):
@@ -67,40 +75,46 @@ def hung_gauges(
     return sorted(hung, key=lambda gauge: -gauge.x)
 
 
-def gauge_row(gauges: Sequence[HungGauge], factor: float) -> Markup:
-    """Draw the row, the foremost gauge at the top; differences are drawn `factor` times."""
-    height = _TOP + _ROW * len(gauges) + 12
+def gauge_row(gauges: Sequence[HungGauge], factor: float, width: float = WIDTH) -> Markup:
+    """Draw the row, the foremost gauge at the top; differences are drawn `factor` times. `width`: of the page, px."""
+    beside = width >= _NARROW
+    bar = 200.0 * width / WIDTH if beside else width / 2 - 34
+    on = _Row(0.45 * width if beside else width / 2, bar, 84.0 if beside else 150.0, beside)
+    height = _TOP + on.row * len(gauges) + 12
     parts = [
-        f'<path class="datum" d="M{_MIDDLE:g} 18V{height - 8:.0f}"/>',
-        f'<text class="tick" x="{_MIDDLE:g}" y="12">line of sight</text>',
-        f'<text class="tick start" x="{_MIDDLE - _BAR:g}" y="12">left</text>',
-        f'<text class="tick end" x="{_MIDDLE + _BAR:g}" y="12">right</text>',
+        f'<path class="datum" d="M{on.middle:g} 18V{height - 8:.0f}"/>',
+        f'<text class="tick" x="{on.middle:g}" y="12">line of sight</text>',
+        f'<text class="tick start" x="{on.middle - on.bar:g}" y="12">left</text>',
+        f'<text class="tick end" x="{on.middle + on.bar:g}" y="12">right</text>',
     ]
     for number, gauge in enumerate(gauges):
-        parts.append(_gauge(gauge, _TOP + _ROW * number + _ROW / 2, factor))
+        parts.append(_gauge(gauge, _TOP + on.row * number + (on.row / 2 if beside else 76.0), factor, on))
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="gauge-row" role="img" aria-label="Row of gauges seen from behind, differences times {factor:g}" '
-        f'viewBox="0 0 {WIDTH:g} {height:.0f}">{"".join(parts)}</svg>'
+        f'viewBox="0 0 {width:g} {height:.0f}">{"".join(parts)}</svg>'
     )
 
 
-def _gauge(gauge: HungGauge, y: float, factor: float) -> str:
-    pin = _clamped((gauge.pin.difference_mm or 0.0) * factor if gauge.pin else 0.0, _BAR - 30)
+def _gauge(gauge: HungGauge, y: float, factor: float, on: _Row) -> str:
+    pin = _clamped((gauge.pin.difference_mm or 0.0) * factor if gauge.pin else 0.0, on.bar - 30)
     tilt = _clamped((gauge.level.difference_mm or 0.0) * factor if gauge.level else 0.0, 34) / 2
     rise = _clamped((gauge.rise or 0.0) * factor, 24)
     state = "off" if any(p is not None and p.outside for p in (gauge.pin, gauge.level)) else "fair"
-    x, at = _MIDDLE - pin, y - rise
+    x, at = on.middle - pin, y - rise
     name = f"{gauge.left}, {gauge.right}"
+    named = y + 5 if on.beside else y - 52
+    said_x, said_y = (on.middle + on.bar + 14, y - 8) if on.beside else (6.0, y + 26)
     return (
         f'<g class="gauge {state}{" sound" if gauge.sound else ""}">'
-        f'<path class="wanted" d="M{_MIDDLE - _BAR:.1f} {y:.1f}H{_MIDDLE + _BAR:.1f}M{_MIDDLE:.1f} {y:.1f}v{-_PIN_UP:g}"/>'
-        f'<path class="bar" d="M{_MIDDLE - _BAR:.1f} {at - tilt:.1f}L{_MIDDLE + _BAR:.1f} {at + tilt:.1f}"/>'
+        f'<path class="wanted" d="M{on.middle - on.bar:.1f} {y:.1f}H{on.middle + on.bar:.1f}'
+        f'M{on.middle:.1f} {y:.1f}v{-_PIN_UP:g}"/>'
+        f'<path class="bar" d="M{on.middle - on.bar:.1f} {at - tilt:.1f}L{on.middle + on.bar:.1f} {at + tilt:.1f}"/>'
         f'<path class="pin" d="M{x:.1f} {at:.1f}v{-_PIN_UP:g}"/>'
         f'<circle class="pin-head" cx="{x:.1f}" cy="{at - _PIN_UP:.1f}" r="5"/>'
-        f'<text class="code start" x="6" y="{y + 5:.1f}">{escape(name)}</text>'
-        + (f'<text class="tick start" x="6" y="{y + 23:.1f}">on sound frame</text>' if gauge.sound else "")
+        f'<text class="code start" x="6" y="{named:.1f}">{escape(name)}</text>'
+        + (f'<text class="tick start" x="6" y="{named + 18:.1f}">on sound frame</text>' if gauge.sound else "")
         + "".join(
-            f'<text class="said start" x="{_MIDDLE + _BAR + 14:.0f}" y="{y - 8 + 20 * row:.1f}">{escape(words)}</text>'
+            f'<text class="said start" x="{said_x:.0f}" y="{said_y + 20 * row:.1f}">{escape(words)}</text>'
             for row, words in enumerate(_words(gauge))
         )
         + "</g>"

@@ -15,11 +15,15 @@ from fairsquare.core.pull.setting import PlacedTower, Setting
 from fairsquare.core.pull.statics import PullsHeld
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.skeleton import Skeleton
+from fairsquare.drawings.labels import Anchor, Box, Labels, Spot, round_mark
 
 WIDTH = 760.0
 FACTOR = 10
-_MARGIN = 46.0
+_MARGIN, _NARROW_MARGIN = 46.0, 24.0
 _TALLEST_PLAN = 400.0
+_NARROW = 480.0
+_AROUND: dict[Anchor, float] = {"middle": 0.0, "start": -8.0, "end": 8.0}
+_WORDS_PX, _FORCE_PX, _CODE_PX = 15.0, 17.0, 16.0
 
 
 class _View(NamedTuple):
@@ -27,10 +31,11 @@ class _View(NamedTuple):
     low: tuple[float, float]
     scale: float
     top: float
+    left: float
 
     def at(self, place: Row3) -> tuple[float, float]:
         u, v = self.flat(place)
-        return _MARGIN + (u - self.low[0]) * self.scale, self.top + (v - self.low[1]) * self.scale
+        return self.left + (u - self.low[0]) * self.scale, self.top + (v - self.low[1]) * self.scale
 
 
 def _from_above(p: Row3) -> tuple[float, float]:
@@ -52,27 +57,30 @@ def pull_drawing(
     *,
     movable: bool = False,
     ground_only: bool = False,
+    width: float = WIDTH,
 ) -> Markup:
     """Return one pull in plan and side: the structure as it stands (thick), as the pull leaves it (ghost), rig and clear ground.
 
-    `ground_only` leaves out the side and all towers that draw nothing: for the board.
+    `ground_only` leaves out the side and all towers that draw nothing: for the board. `width`: of the page it is laid out for, px.
     """
+    margin = _MARGIN if width >= _NARROW else _NARROW_MARGIN
     nodes = skeleton.nodes
     used = {chain.tower: chain for chain in (work.chains if work else ())}
     drawing = [tower for tower in setting.towers if tower.id in used or not ground_only]
     places: list[Row3] = [*nodes.values(), *((*t.at, 0.0) for t in drawing)]
     low = (min(-p[0] for p in places) - 150, min(p[1] for p in places) - 250)
     high = (max(-p[0] for p in places) + 150, max(p[1] for p in places) + 250)
-    scale = min((WIDTH - 2 * _MARGIN) / (high[0] - low[0]), _TALLEST_PLAN / (high[1] - low[1]))
-    plan = _View(_from_above, low, scale, 24.0)
+    scale = min((width - 2 * margin) / (high[0] - low[0]), _TALLEST_PLAN / (high[1] - low[1]))
+    plan = _View(_from_above, low, scale, 24.0, margin)
     plan_height = (high[1] - low[1]) * scale
     tops = [p[2] for p in nodes.values()] + [chain.height_mm for chain in used.values()] + [700.0]
     side_low = (low[0], -max(tops) - 120)
-    side = _View(_from_side, side_low, scale, plan_height + 54.0)
+    side = _View(_from_side, side_low, scale, plan_height + 54.0, margin)
     side_height = (max(tops) + 160) * scale
     total = plan_height + (30.0 if ground_only else side_height + 66.0)
     views = (plan,) if ground_only else (plan, side)
-    parts = [] if ground_only else [f'<text class="view-title" x="{_MARGIN}" y="15">from above</text>']
+    parts = [] if ground_only else [f'<text class="view-title" x="{margin}" y="15">from above</text>']
+    texts = Labels(Box(0.0, 20.0, width, plan_height + 28.0), _standing(plan, setting, skeleton, drawing))
     parts += _clear_ground(plan, held)
     for view in views:
         parts += _assumed(view, skeleton, setting)
@@ -80,18 +88,21 @@ def pull_drawing(
         if ghost:
             parts += _frame(view, skeleton, ghost, "ghost", setting.assumed)
         parts += _chains(view, setting, skeleton, used)
-    parts += _anchors(plan, setting, skeleton, held)
-    parts += _towers(plan, drawing, used, movable=movable)
+    parts += _codes(plan, sheet, skeleton, work, setting, texts)
+    parts += _anchors(plan, setting, skeleton, held, texts)
+    parts += _towers(plan, drawing, used, texts, movable=movable)
+    parts += _forces(plan, setting, skeleton, used, texts)
     if not ground_only:
         words = "from the side, ground below"
-        parts.append(f'<text class="view-title" x="{_MARGIN}" y="{plan_height + 44:.0f}">{words}</text>')
+        parts.append(f'<text class="view-title" x="{margin}" y="{plan_height + 44:.0f}">{words}</text>')
         ground = side.top + (0 - side_low[1]) * scale
-        parts.append(f'<path class="ground" d="M{_MARGIN} {ground:.1f}H{WIDTH - _MARGIN}"/>')
-    parts += _codes(plan, sheet, skeleton, work, setting)
+        parts.append(f'<path class="ground" d="M{margin} {ground:.1f}H{width - margin}"/>')
+        beside = Labels(Box(0.0, side.top - 6, width, side.top + side_height))
+        parts += _heights(side, setting, skeleton, used, beside)
     label = "The ground to keep clear of, from above" if ground_only else "The pull from above and from the side"
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="pull-drawing" role="{"group" if movable else "img"}" aria-label="{label}" '
-        f'viewBox="0 0 {WIDTH:g} {total:.0f}" data-scale="{scale:.6f}" data-left="{_MARGIN - low[0] * scale:.3f}" '
+        f'viewBox="0 0 {width:g} {total:.0f}" data-scale="{scale:.6f}" data-left="{margin - low[0] * scale:.3f}" '
         f'data-top="{24.0 - low[1] * scale:.3f}">'
         '<defs><pattern id="hatch" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
         '<path d="M0 0V8" class="hatch-line"/></pattern><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" '
@@ -127,27 +138,65 @@ def _frame(
     return [f'<path class="frame-{kind}" d="{"".join(lines)}"/>']
 
 
-def _chains(view: _View, setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet]) -> list[str]:
+def _standing(view: _View, setting: Setting, skeleton: Skeleton, towers: Sequence[PlacedTower]) -> list[Box]:
+    """Return the marks that no text is to lie on: what holds, towers, and nodes."""
+    held = [view.at(skeleton.nodes[one.code]) for one in setting.anchors if one.code in skeleton.nodes]
+    boxes = [round_mark(x, y, 7.0) for x, y in held]
+    boxes += [round_mark(*view.at((*tower.at, 0.0)), 9.0) for tower in towers]
+    boxes += [round_mark(*view.at(place), 5.0) for place in skeleton.nodes.values()]
+    return boxes
+
+
+def _drawn(setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet]) -> list[tuple[ChainSet, Row3, Row3]]:
+    """Return each chain with where it takes hold and where it is drawn to."""
     hooks = {hook.id: hook for hook in setting.hooks}
     at = {tower.id: tower.at for tower in setting.towers}
     machines = {m.id: skeleton.nodes[m.bears_on] for m in setting.machines if m.bears_on in skeleton.nodes}
-    parts = []
+    found: list[tuple[ChainSet, Row3, Row3]] = []
     for name, chain in used.items():
         hook = hooks.get(chain.hook)
         if hook is None or hook.code not in skeleton.nodes or (name not in at and name not in machines):
             continue
-        x1, y1 = view.at(skeleton.nodes[hook.code])
         end = machines[name] if name in machines else (*at[name], chain.height_mm)
-        x2, y2 = view.at(end)
+        found.append((chain, skeleton.nodes[hook.code], end))
+    return found
+
+
+def _chains(view: _View, setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet]) -> list[str]:
+    parts = []
+    for _, start, end in _drawn(setting, skeleton, used):
+        (x1, y1), (x2, y2) = view.at(start), view.at(end)
         parts.append(f'<path class="chain" marker-end="url(#tip)" d="M{x1:.1f} {y1:.1f}L{x2:.1f} {y2:.1f}"/>')
         parts.append(f'<circle class="hook" cx="{x1:.1f}" cy="{y1:.1f}" r="4"/>')
-        force = chain.force_n / 1000
-        if view.flat is _from_above:
-            mx, my = (x1 + 2 * x2) / 3, (y1 + 2 * y2) / 3
-            parts.append(f'<text class="force" x="{mx:.1f}" y="{my - 6:.1f}">{force:.0f} kN</text>')
-        else:
-            height = chain.height_mm
-            parts.append(f'<text class="force" x="{x2:.1f}" y="{y2 - 6:.1f}">{height:.0f} mm high</text>')
+    return parts
+
+
+def _forces(
+    view: _View, setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet], texts: Labels
+) -> list[str]:
+    """Return the force at each chain, along it where there is room."""
+    parts = []
+    for chain, start, end in _drawn(setting, skeleton, used):
+        (x1, y1), (x2, y2) = view.at(start), view.at(end)
+        words = f"{chain.force_n / 1000:.0f} kN"
+        along = [(x1 + (x2 - x1) * part, y1 + (y2 - y1) * part) for part in (2 / 3, 1 / 2, 5 / 6, 1 / 3, 1.0)]
+        spots = [Spot(x, y + by) for by in (-6, 20, -22, 36) for x, y in along]
+        spot = texts.put(words, _FORCE_PX, spots)
+        parts.append(f'<text class="force" x="{spot.x:.1f}" y="{spot.y:.1f}">{words}</text>')
+    return parts
+
+
+def _heights(
+    view: _View, setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet], texts: Labels
+) -> list[str]:
+    """Return how high each chain is drawn to, at its end in the view from the side."""
+    parts = []
+    for chain, _, end in _drawn(setting, skeleton, used):
+        x, y = view.at(end)
+        words = f"{chain.height_mm:.0f} mm high"
+        spots = [Spot(x, y + by, anchor) for by in (-8, 20, -26, 38) for anchor in _AROUND]
+        spot = texts.put(words, _FORCE_PX, spots)
+        parts.append(f'<text class="force {spot.anchor}" x="{spot.x:.1f}" y="{spot.y:.1f}">{words}</text>')
     return parts
 
 
@@ -159,7 +208,7 @@ def _clear_ground(view: _View, held: PullsHeld | None) -> list[str]:
     return parts
 
 
-def _anchors(view: _View, setting: Setting, skeleton: Skeleton, held: PullsHeld | None) -> list[str]:
+def _anchors(view: _View, setting: Setting, skeleton: Skeleton, held: PullsHeld | None, texts: Labels) -> list[str]:
     parts = []
     for anchor in setting.anchors:
         if anchor.code not in skeleton.nodes:
@@ -170,12 +219,16 @@ def _anchors(view: _View, setting: Setting, skeleton: Skeleton, held: PullsHeld 
         parts.append(f'<path class="anchor {kind}" d="M{x - 6:.1f} {y - 6:.1f}h12v12h-12z"/>')
         if carried:
             words = f"{carried.use:.0%}" if carried.use is not None else f"{_size(carried.force) / 1000:.0f} kN"
-            below = 20 if y > view.at((0.0, 0.0, 0.0))[1] else -11
-            parts.append(f'<text class="anchor-use {kind}" x="{x:.1f}" y="{y + below:.1f}">{escape(words)}</text>')
+            spot = _beside(view, texts, words, _WORDS_PX, x, y)
+            parts.append(
+                f'<text class="anchor-use {kind} {spot.anchor}" x="{spot.x:.1f}" y="{spot.y:.1f}">{escape(words)}</text>'
+            )
     return parts
 
 
-def _towers(view: _View, towers: Sequence[PlacedTower], used: Mapping[str, ChainSet], *, movable: bool) -> list[str]:
+def _towers(
+    view: _View, towers: Sequence[PlacedTower], used: Mapping[str, ChainSet], texts: Labels, *, movable: bool
+) -> list[str]:
     parts = []
     for tower in towers:
         x, y = view.at((*tower.at, 0.0))
@@ -186,18 +239,18 @@ def _towers(view: _View, towers: Sequence[PlacedTower], used: Mapping[str, Chain
             if movable
             else ""
         )
-        anchor = "end" if x > WIDTH - 150 else "start" if x < 150 else "middle"
-        dx = {"end": 8, "start": -8, "middle": 0}[anchor]
-        dy = 24 if y > view.at((0.0, 0.0, 0.0))[1] else -14
+        spot = _beside(view, texts, tower.id, _WORDS_PX, x, y)
         parts.append(
             f'<g class="tower {kind}"{more}><circle class="grip" cx="{x:.1f}" cy="{y:.1f}" r="22"/>'
             f'<path d="M{x - 8:.1f} {y + 8:.1f}v-16h16v16z"/>'
-            f'<text x="{x + dx:.1f}" y="{y + dy:.1f}" text-anchor="{anchor}">{name}</text></g>'
+            f'<text x="{spot.x:.1f}" y="{spot.y:.1f}" text-anchor="{spot.anchor}">{name}</text></g>'
         )
     return parts
 
 
-def _codes(view: _View, sheet: Sheet, skeleton: Skeleton, work: WorkPull | None, setting: Setting) -> Sequence[str]:
+def _codes(
+    view: _View, sheet: Sheet, skeleton: Skeleton, work: WorkPull | None, setting: Setting, texts: Labels
+) -> Sequence[str]:
     hooks = {hook.id: hook.code for hook in setting.hooks}
     named = {hooks.get(chain.hook) for chain in (work.chains if work else ())}
     parts = []
@@ -206,9 +259,18 @@ def _codes(view: _View, sheet: Sheet, skeleton: Skeleton, work: WorkPull | None,
             x, y = view.at(point.xyz)
             parts.append(f'<circle class="node" cx="{x:.1f}" cy="{y:.1f}" r="2.5"/>')
             if point.code in named:
-                up = -9 if point.xyz[1] < 0 else 18
-                parts.append(f'<text class="code" x="{x:.1f}" y="{y + up:.1f}">{escape(point.code)}</text>')
+                spot = _beside(view, texts, point.code, _CODE_PX, x, y)
+                parts.append(
+                    f'<text class="code {spot.anchor}" x="{spot.x:.1f}" y="{spot.y:.1f}">{escape(point.code)}</text>'
+                )
     return parts
+
+
+def _beside(view: _View, texts: Labels, words: str, size: float, x: float, y: float) -> Spot:
+    """Return where a text stands beside a mark: outward of the vehicle's middle first, then inward, then farther off."""
+    below = y > view.at((0.0, 0.0, 0.0))[1]
+    rows = (24, -14, 41, -31, 58, -48) if below else (-14, 24, -31, 41, -48, 58)
+    return texts.put(words, size, [Spot(x + _AROUND[anchor], y + row, anchor) for row in rows for anchor in _AROUND])
 
 
 def _size(force: Row3) -> float:

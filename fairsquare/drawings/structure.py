@@ -15,16 +15,22 @@ from fairsquare.core.measure.conformity import PointJudgement, State
 from fairsquare.core.measure.picture import PlacedPoint
 from fairsquare.core.model import Matrix3, Row3
 from fairsquare.core.sheet.model import Point, Sheet, partner_code, tolerances
+from fairsquare.drawings.labels import IN_WORDS, Anchor, Box, Labels, Spot, round_mark, text_box
 from fairsquare.drawings.sign import marks, prism
 
 WIDTH = 746.0
-_MARGIN = 34.0
+NARROW = 480.0
+"""Under this width (px) margins are small and what stands side by side stands one over the other."""
+_MARGIN, _NARROW_MARGIN = 20.0, 4.0
 _LABELS_UP_TO = 70
-_LABEL_STEP = 16.0
-_BETWEEN, _TICK_DOWN = 40.0, 16.0
-_END_MARGIN, _END_GAP = 30.0, 70.0
-_TALLEST = 520.0
-_PAD_MM = 130.0
+_LABEL_STEP, _LABEL_STEPS = 15.0, 7
+_BETWEEN, _TICK_DOWN, _TITLE_DOWN = 24.0, 16.0, 12.0
+_END_MARGIN, _END_GAP = 26.0, 52.0
+_CODE_PX, _NOTE_PX, _TICK_ROOM, _MARK_HALF = 14.0, 13.0, 58.0, 7.0
+_ASIDE = (0.0, 14.0, -14.0)
+_SIDES: tuple[tuple[float, Anchor], ...] = ((12.0, "start"), (-12.0, "end"))
+_TALLEST = 525.0
+_PAD_MM, _PAD_PX = 130.0, 28.0
 FACTORS = (1, 50)
 _SMALL_SHARE = 1 / 3
 """Uncertainty of less than this share of the tolerance is not drawn: it decides nothing."""
@@ -65,15 +71,16 @@ def plan_and_sides(
     link: str = "",
     placed: Placed | None = None,
     touched: Collection[str] = (),
+    *,
+    width: float = WIDTH,
 ) -> Markup:
     """Return the structure seen from above and from both sides, at one scale, movement drawn `factor` times.
 
     With `placed` the uncertainty (two sigma) is drawn where it decides something, at the same factor. `selected` and `touched`
-    points have a ring.
+    points have a ring. `width`: of the page that it is laid out for, px.
     """
-    return _page(
-        sheet, judged, factor, _ringed(selected, touched), link, _long_views(sheet), "Plan and sides", placed or {}
-    )
+    rings = _ringed(selected, touched)
+    return _page(sheet, judged, factor, rings, link, _long_views(sheet), "Plan and sides", placed or {}, width)
 
 
 def ends(
@@ -84,17 +91,18 @@ def ends(
     link: str = "",
     placed: Placed | None = None,
     touched: Collection[str] = (),
+    *,
+    width: float = WIDTH,
 ) -> Markup:
-    """Return the front half and the rear half of the structure, both seen from behind, one beside the other."""
+    """Return the front half and the rear half of the structure, both seen from behind, one beside the other where there is room."""
     middle = (min(p.xyz[0] for p in sheet.points) + max(p.xyz[0] for p in sheet.points)) / 2
     halves = (
         View("front", "front half, seen from behind", _from_behind, [p for p in sheet.points if p.xyz[0] >= middle]),
         View("rear", "rear half, seen from behind", _from_behind, [p for p in sheet.points if p.xyz[0] < middle]),
     )
     views = [view for view in halves if view.points]
-    return _page(
-        sheet, judged, factor, _ringed(selected, touched), link, views, "Ends", placed or {}, side_by_side=True
-    )
+    rings = _ringed(selected, touched)
+    return _page(sheet, judged, factor, rings, link, views, "Ends", placed or {}, width, ends_on=True)
 
 
 def _ringed(selected: str | None, touched: Collection[str]) -> frozenset[str]:
@@ -124,12 +132,12 @@ def _long_views(sheet: Sheet) -> list[View]:
     return [*views[:-1], views[-1]._replace(ticks=True)]
 
 
-def _bounds(view: View) -> tuple[tuple[float, float], tuple[float, float]]:
+def _bounds(view: View, pad: float) -> tuple[tuple[float, float], tuple[float, float]]:
     flat = [view.flat(point.xyz) for point in view.points]
-    low = (min(u for u, _ in flat) - _PAD_MM, min(v for _, v in flat) - _PAD_MM)
-    high = (max(u for u, _ in flat) + _PAD_MM, max(v for _, v in flat) + _PAD_MM)
+    low = (min(u for u, _ in flat) - pad, min(v for _, v in flat) - pad)
+    high = (max(u for u, _ in flat) + pad, max(v for _, v in flat) + pad)
     if view.key != "plan":
-        low, high = (low[0], min(low[1], -_PAD_MM)), (high[0], max(high[1], _PAD_MM / 2))
+        low, high = (low[0], min(low[1], -pad)), (high[0], max(high[1], pad / 2))
     return low, high
 
 
@@ -142,30 +150,36 @@ def _page(
     views: list[View],
     title: str,
     placed: Placed,
+    page: float,
     *,
-    side_by_side: bool = False,
+    ends_on: bool = False,
 ) -> Markup:
-    bounds = [_bounds(view) for view in views]
-    widths = [high[0] - low[0] for low, high in bounds]
-    heights = [high[1] - low[1] for low, high in bounds]
-    label = _BETWEEN
-    if side_by_side:
-        scale = min((WIDTH - 2 * _END_MARGIN - _END_GAP) / sum(widths), (_TALLEST - label) / max(heights))
-    else:
-        scale = min((WIDTH - _MARGIN - 16) / max(widths), (_TALLEST - label * len(views)) / sum(heights))
+    beside = ends_on and page >= NARROW
+    margin = _END_MARGIN if ends_on else _MARGIN if page >= NARROW else _NARROW_MARGIN
+    below = _BETWEEN + _TITLE_DOWN
+    pad, scale = _PAD_MM, 0.0
+    for _ in range(2):  # what is small on the page still has room for its codes round it
+        bounds = [_bounds(view, pad) for view in views]
+        widths = [high[0] - low[0] for low, high in bounds]
+        heights = [high[1] - low[1] for low, high in bounds]
+        if beside:
+            scale = min((page - 2 * margin - _END_GAP) / sum(widths), (_TALLEST - below) / max(heights))
+        else:
+            scale = min((page - 2 * margin) / max(widths), (_TALLEST - below * len(views)) / sum(heights))
+        pad = max(_PAD_MM, _PAD_PX / scale)
     left_most = min(low[0] for low, _ in bounds)
-    drawn, left, top = [], _END_MARGIN if side_by_side else _MARGIN, 12.0
+    drawn, left, top = [], margin, _TITLE_DOWN + 6
     for view, (low, _), width, height in zip(views, bounds, widths, heights, strict=True):
-        origin = low if side_by_side else (left_most, low[1])
+        origin = low if ends_on else (left_most, low[1])
         frame = _Frame(left, top, origin, scale)
         drawn.append(_view(sheet, judged, factor, ringed, link, view, frame, (width * scale, height * scale), placed))
-        if side_by_side:
+        if beside:
             left += width * scale + _END_GAP
         else:
-            top += height * scale + label
-    total = (max(heights) * scale + label + 12) if side_by_side else top
+            top += height * scale + below
+    total = (max(heights) * scale + below + 12) if beside else top + 4
     return Markup(  # noqa: S704 - every text in it is escaped
-        f'<svg class="structure" role="group" aria-label="{escape(title)}" viewBox="0 0 {WIDTH:g} {total:.0f}" '
+        f'<svg class="structure" role="group" aria-label="{escape(title)}" viewBox="0 0 {page:g} {total:.0f}" '
         f'data-factor="{factor:g}">{"".join(drawn)}</svg>'
     )
 
@@ -190,28 +204,30 @@ def _view(
     few = len(view.points) <= _LABELS_UP_TO
     order = sorted(view.points, key=lambda p: (p.code in ringed, _state(judged, p.code) == "off"))
     shown = [p for p in view.points if few or p.code in ringed]
-    labels = _labels(view, frame, shown, {code: way[3] * factor for code, way in ways.items()})
+    labels = _labels(view, frame, shown, ways, factor, size)
     link = escape(link)
     parts += [_point(p, judged, factor, ringed, link, ways[p.code], labels.get(p.code, "")) for p in order]
     return f'<g class="view view-{view.key}"><title>{escape(view.title)}</title>{"".join(parts)}</g>'
 
 
 def _grid(view: View, frame: _Frame, size: tuple[float, float]) -> str:
-    """Return the datum lines of a view, the stations every 500 mm, and its title."""
+    """Return the datum lines of a view, the stations that have room for their figures, and its title above it."""
     width, height = size
     bottom = frame.top + height
     parts = []
-    if view.key in ("plan", "right", "left"):
+    long = view.key in ("plan", "right", "left")
+    if long:
         low = frame.low[0]
         right_edge = max(view.flat(p.xyz)[0] for p in view.points) + _PAD_MM
-        step = 500 if (right_edge - low) <= 9000 else 1000
+        step = next((step for step in (500, 1000, 2000, 5000) if step * frame.scale >= _TICK_ROOM), 10_000)
         for station in range(math.ceil(low / step) * step, math.floor(right_edge / step) * step + 1, step):
             x, _ = frame.place((station, 0))
             kind = "zero" if station == 0 else "station"
             parts.append(f'<path class="{kind}" d="M{x:.1f} {frame.top:.1f}V{bottom:.1f}"/>')
             if view.ticks:
                 words = f"{-station:+d}" if station else "0 mm"
-                parts.append(f'<text class="tick" x="{x:.1f}" y="{bottom + _TICK_DOWN:.1f}">{words}</text>')
+                at = max(x, frame.left + _TICK_ROOM / 2 - 4)
+                parts.append(f'<text class="tick" x="{at:.1f}" y="{bottom + _TICK_DOWN:.1f}">{words}</text>')
     else:
         x, _ = frame.place((0, 0))
         parts.append(f'<path class="zero" d="M{x:.1f} {frame.top:.1f}V{bottom:.1f}"/>')
@@ -221,15 +237,19 @@ def _grid(view: View, frame: _Frame, size: tuple[float, float]) -> str:
     _, datum = frame.place((0, 0))
     if frame.top <= datum <= bottom + 1:
         parts.append(f'<path class="datum" d="M{frame.left:.1f} {datum:.1f}h{width:.1f}"/>')
-        name = "centre plane" if view.key == "plan" else "datum plane"
-        parts.append(f'<text class="note" x="{frame.left + 2:.1f}" y="{datum - 4:.1f}">{name}</text>')
-        title_y = datum - 4
-    else:
-        title_y = bottom
+    at = frame.left if long else frame.left - _END_MARGIN + 8
     parts.append(
-        f'<text class="note end" x="{frame.left + width - 2:.1f}" y="{title_y:.1f}">{escape(view.title)}</text>'
+        f'<text class="note" x="{at + 2:.1f}" y="{frame.top - 4:.1f}">{escape(_title(view, frame, size))}</text>'
     )
     return "".join(parts)
+
+
+def _title(view: View, frame: _Frame, size: tuple[float, float]) -> str:
+    """Return the title of a view, with the plane that its long line stands for."""
+    _, datum = frame.place((0, 0))
+    if view.key not in ("plan", "right", "left") or not frame.top <= datum <= frame.top + size[1] + 1:
+        return view.title
+    return f"{view.title}, on the {'centre' if view.key == 'plan' else 'datum'} plane"
 
 
 def _lines(view: View, judged: Judged, factor: float, frame: _Frame, ways: dict[str, _Way]) -> list[str]:
@@ -362,20 +382,50 @@ def _signs(view: View) -> tuple[float, float]:
     return (-1.0, 1.0) if view.key == "plan" else (-1.0, -1.0)
 
 
-def _labels(view: View, frame: _Frame, points: list[Point], goes: Mapping[str, float]) -> dict[str, str]:
-    """Return the code beside each point: above or below it along the vehicle, outward and spread apart at the ends.
+def _labels(
+    view: View,
+    frame: _Frame,
+    points: list[Point],
+    ways: Mapping[str, _Way],
+    factor: float,
+    size: tuple[float, float],
+) -> dict[str, str]:
+    """Return the code beside each point: above or below it along the vehicle, clear of all squares as they stand and as drawn
+    moved, and of other codes; outward and spread apart at the ends."""
+    if view.key not in ("plan", "right", "left"):
+        return _labels_outward(view, frame, points)
+    edge = Box(0.0, max(frame.top - _BETWEEN - 6, 0.0), frame.left + size[0] + _MARGIN, frame.top + size[1] + 2)
+    standing = Labels(
+        edge, [text_box(Spot(frame.left, frame.top - 4, "start"), _title(view, frame, size), _NOTE_PX, IN_WORDS)]
+    )
+    for x, y, dx, dy in ways.values():
+        standing.keep_off(round_mark(x, y, _MARK_HALF))
+        standing.keep_off(round_mark(x + dx * factor, y + dy * factor, _MARK_HALF))
+    labels = {}
+    for point in sorted(points, key=lambda p: (-p.xyz[0], -p.xyz[2])):
+        x, y, dx, dy = ways[point.code]
+        at = x + dx * factor, y + dy * factor
+        up = view.key != "plan" or point.xyz[1] < 0
+        highest, lowest = min(y, at[1]) - 12, max(y, at[1]) + 21
+        ups = [highest - k * _LABEL_STEP for k in range(_LABEL_STEPS)]
+        downs = [lowest + k * _LABEL_STEP for k in range(_LABEL_STEPS)]
+        own, other = (ups, downs) if up else (downs, ups)
+        near = [Spot(x + by, own[0]) for by in _ASIDE] + [Spot(at[0] + by, own[0]) for by in _ASIDE]
+        beside = [Spot(u + by, v + 5, anchor) for u, v in (at, (x, y)) for by, anchor in _SIDES]
+        far = [Spot(x + by, row) for pair in zip(own[1:], other[1:], strict=True) for row in pair for by in _ASIDE]
+        across = [Spot(x + by, other[0]) for by in _ASIDE]
+        spot = standing.put(point.code, _CODE_PX, [*near, *across, *far[: len(_ASIDE)], *beside, *far])
+        foot = spot.y + 4 if spot.y < y else spot.y - 12
+        off = spot.y < highest - 1 or spot.y > lowest + 1
+        leader = f'<path class="leader" d="M{at[0]:.1f} {at[1]:.1f}L{spot.x:.1f} {foot:.1f}"/>' if off else ""
+        css = "code" if spot.anchor == "middle" else f"code {spot.anchor}"
+        labels[point.code] = (
+            f'{leader}<text class="{css}" x="{spot.x:.1f}" y="{spot.y:.1f}">{escape(point.code)}</text>'
+        )
+    return labels
 
-    `goes` is how far down the page each is drawn as moved: its code stands clear of both squares.
-    """
-    if view.key in ("plan", "right", "left"):
-        labels = {}
-        for point in points:
-            x, y = frame.place(view.flat(point.xyz))
-            above = view.key != "plan" or point.xyz[1] < 0
-            moved = goes.get(point.code, 0.0)
-            label_y = min(y, y + moved) - 13 if above else max(y, y + moved) + 22
-            labels[point.code] = f'<text class="code" x="{x:.1f}" y="{label_y:.1f}">{escape(point.code)}</text>'
-        return labels
+
+def _labels_outward(view: View, frame: _Frame, points: list[Point]) -> dict[str, str]:
     labels = {}
     for outward in (-1, 1):
         own = [(frame.place(view.flat(p.xyz)), p.code) for p in points if (p.xyz[1] > 0) == (outward < 0)]

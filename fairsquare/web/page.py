@@ -31,6 +31,7 @@ from fairsquare.store import people
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web import units as shown
+from fairsquare.web.room import window_px
 from fairsquare.web.times import dated_time, shop_of, shown_time, zone_of
 from fairsquare.web.units import Units
 from fairsquare.web.words import agree_words
@@ -202,6 +203,7 @@ def render(
         "session": session,
         "person": session.person if session else None,
         "csrf": session.csrf if session else "",
+        "window_px": window_px(request),
         "mode": "shop" if request.cookies.get("mode") == "shop" else "light",
         "workshop": settings_of(request).workshop,
         "here": request.url.path + (f"?{request.url.query}" if request.url.query else ""),

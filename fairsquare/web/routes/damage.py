@@ -10,6 +10,7 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.drawings.damage import groups_figure, mode_figure, profiles, push_figure
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.room import drawing_px
 from fairsquare.web.words import HIT_FROM, MODES
 
 router = APIRouter()
@@ -60,7 +61,7 @@ def _page(
         damage=damage,
         judged=judged,
         unread=unread,
-        profiles=profiles(sheet, judged, damage) if sheet and damage else None,
+        profiles=profiles(sheet, judged, damage, drawing_px(request)) if sheet and damage else None,
         groups_drawn=groups_figure(sheet, damage.groups) if sheet and damage and damage.groups else None,
         groups=[(group, _moved_words(group)) for group in (damage.groups if damage else ())],
         push=worst.push if worst else None,

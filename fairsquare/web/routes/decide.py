@@ -18,6 +18,7 @@ from fairsquare.store.people import Session
 from fairsquare.web.findings import members_offered
 from fairsquare.web.forms import hours_of, photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.room import drawing_px
 from fairsquare.web.words import ROLES, SAID_MATERIALS, SIGNS, YES_NO
 
 router = APIRouter()
@@ -129,7 +130,9 @@ def _page(
         worst=worst,
         description=_description(request, view, chosen, worst, typed) if chosen else None,
         fair_ones=[s for s in states if s.seen is None and not s.ticked and worst.get(s.member) == "fair"],
-        drawing=decisions_drawing(view.facts.sheet, states, chosen.member if chosen else "", f"/jobs/{number}/decide")
+        drawing=decisions_drawing(
+            view.facts.sheet, states, chosen.member if chosen else "", f"/jobs/{number}/decide", drawing_px(request)
+        )
         if view.facts.sheet
         else None,
         photos=photos_of(view.facts, "member").get(chosen.seen.id, []) if chosen and chosen.seen else [],

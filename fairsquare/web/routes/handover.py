@@ -12,6 +12,7 @@ from fairsquare.store import photos
 from fairsquare.store.links import NoSuchLink
 from fairsquare.store.records import LinkedRecord
 from fairsquare.web.page import desk_of, render
+from fairsquare.web.room import drawing_px
 from fairsquare.web.routes.record import checked_record, download, file_name, record_context, record_of, record_paper
 
 router = APIRouter()
@@ -82,7 +83,7 @@ def _private(response: Response) -> Response:
 
 def _shown(request: Request, template: str, code: str, linked: LinkedRecord, body: str, **context: Any) -> Response:
     try:
-        shown = record_context(record_of(body))
+        shown = record_context(record_of(body), drawing_px(request))
     except ValueError as fault:
         raise FairSquareError(
             "This record is of another version: its JSON is still here to the byte, ask the workshop for a newer one.",

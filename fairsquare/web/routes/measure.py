@@ -38,6 +38,7 @@ from fairsquare.web.page import (
     units_of,
 )
 from fairsquare.web.points_table import table_rows
+from fairsquare.web.room import drawing_px
 
 router = APIRouter()
 FACTORS = (1.0, 50.0)
@@ -299,18 +300,20 @@ def _pane(
     of_job = (view.job.id, view.job.revision, seen, chosen.code if chosen else "")
     drawing, table = None, None
     if facts.sheet and picture:
-        sheet, unit_shown = facts.sheet, units_of(request)
+        sheet, unit_shown, room = facts.sheet, units_of(request), drawing_px(request)
         link = f"/jobs/{view.job.number}/measure?seen={seen}&point="
         draw = ends if seen == "ends" else plan_and_sides
         if seen in ("sides", "ends"):
             drawing = drawn_once(
                 request,
-                (*of_job, factor),
-                lambda: draw(sheet, picture.judged, factor, chosen.code if chosen else None, link, picture.placed),
+                (*of_job, factor, room),
+                lambda: draw(
+                    sheet, picture.judged, factor, chosen.code if chosen else None, link, picture.placed, width=room
+                ),
             )
         elif seen == "gauges":
             gauges = hung_gauges(sheet, picture, counting(facts.readings), _sight_now(view))
-            drawing = gauge_row(gauges, factor) if gauges else None
+            drawing = gauge_row(gauges, factor, room) if gauges else None
         table = drawn_once(
             request,
             (*of_job, unit_shown),

@@ -13,6 +13,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.room import drawing_px
 
 router = APIRouter()
 USUAL_NAMES = (
@@ -102,6 +103,6 @@ def _page(
         names=[name for name in names if name not in units],
         unit_of={point.code: unit_of(point) for point in sheet.points},
         references=[point.code for point in sheet.points if point.reference],
-        drawing=plan_and_sides(sheet, judged, link=link, touched=touched),
-        ends=ends(sheet, judged, link=link, touched=touched),
+        drawing=plan_and_sides(sheet, judged, link=link, touched=touched, width=drawing_px(request)),
+        ends=ends(sheet, judged, link=link, touched=touched, width=drawing_px(request)),
     )

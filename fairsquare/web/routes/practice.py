@@ -19,6 +19,7 @@ from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.store.people import Session
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.room import drawing_px
 from fairsquare.web.words import blow_words, undone_words
 
 router = APIRouter()
@@ -83,7 +84,9 @@ def _told_page(request: Request, session: Session, number: str, *, fault: FairSq
         sheet, setting = practice.first_setting(view)
         before = _less_sheet(sheet, told.start)
         skeleton = frame_of_setting(sheet, setting)
-        drawn = pull_drawing(sheet, skeleton, setting, before, None, None, told.score.left_mm or before)
+        drawn = pull_drawing(
+            sheet, skeleton, setting, before, None, None, told.score.left_mm or before, width=drawing_px(request)
+        )
     return render(
         request,
         "practice_told.html",

@@ -47,6 +47,7 @@ from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.room import drawing_px
 from fairsquare.web.searches import Search, Searches
 from fairsquare.web.words import undone_words
 
@@ -247,7 +248,14 @@ def try_tower(
     if wanted is not None:
         chains = tuple(c.model_copy(update={"height_mm": wanted}) if c.tower == tower else c for c in work.chains)
         work = work.model_copy(update={"chains": chains})
-    return render(request, "parts/will_hold.html", session, view=view, pull=pull, **_held(view, moved, work))
+    return render(
+        request,
+        "parts/will_hold.html",
+        session,
+        view=view,
+        pull=pull,
+        **_held(view, moved, work, width=drawing_px(request)),
+    )
 
 
 @router.get("/jobs/{number}/pulls/cards")
@@ -261,7 +269,14 @@ def cards(request: Request, number: str, session: Session = Depends(signed_in)) 
     sheet, _, request_made = pulling.request_of(view.facts, plan.plan.school)
     drawings = [
         pull_drawing(
-            sheet, request_made.skeleton, setting, _before(view, seen, k), work, seen.held[k], seen.played.pulls[k].free
+            sheet,
+            request_made.skeleton,
+            setting,
+            _before(view, seen, k),
+            work,
+            seen.held[k],
+            seen.played.pulls[k].free,
+            width=drawing_px(request),
         )
         for k, work in enumerate(plan.plan.pulls)
     ]
@@ -294,6 +309,7 @@ def _page(
     seen: PlanSeen | None = None
     cannot: FairSquareError | None = None
     held: dict[str, Any] = {}
+    room = drawing_px(request)
     if setting is not None:
         try:
             sheet, _, made = pulling.request_of(view.facts, plan.plan.school if plan else "outward")
@@ -302,10 +318,15 @@ def _page(
                 seen = pulling.seen(view.facts, plan.plan)
                 ghost = seen.played.pulls[pull - 1].free
                 held = _held(
-                    view, setting, plan.plan.pulls[pull - 1], before=_before(view, seen, pull - 1), ghost=ghost
+                    view,
+                    setting,
+                    plan.plan.pulls[pull - 1],
+                    before=_before(view, seen, pull - 1),
+                    ghost=ghost,
+                    width=room,
                 )
             else:
-                held = {"drawn": pull_drawing(sheet, made.skeleton, setting, _now(view), None, None)}
+                held = {"drawn": pull_drawing(sheet, made.skeleton, setting, _now(view), None, None, width=room)}
         except FairSquareError as refused:
             cannot = refused
     return render(
@@ -369,14 +390,18 @@ def _frame_members(view: JobView, setting: Setting | None) -> list[tuple[str, st
     return [(member.id, member.section, member.id not in setting.members_out) for member in made.members]
 
 
-def _held(view: JobView, setting: Setting, work: WorkPull, *, before: Any = None, ghost: Any = None) -> dict[str, Any]:
+def _held(
+    view: JobView, setting: Setting, work: WorkPull, *, width: float, before: Any = None, ghost: Any = None
+) -> dict[str, Any]:
     """Return what the part that says whether a pull holds needs: the drawing, the statics and the way the vehicle creeps."""
     sheet = view.facts.sheet
     if sheet is None:
         raise Refused("There is no sheet.", field="sheet")
     skeleton = frame_of_setting(sheet, setting)
     statics, words = will_hold(skeleton, setting, work)
-    drawn = pull_drawing(sheet, skeleton, setting, before or _now(view), work, statics, ghost, movable=True)
+    drawn = pull_drawing(
+        sheet, skeleton, setting, before or _now(view), work, statics, ghost, movable=True, width=width
+    )
     creep = None
     first = None
     if statics:

@@ -16,13 +16,14 @@ from fairsquare.core.fit.job import STANDS, hangings
 from fairsquare.core.release.handover import LIMITS_OF_ADVICE, finish_items, knowingly_left, standing
 from fairsquare.core.release.record import JobRecord, facts_of
 from fairsquare.core.weld.job import seam_states
-from fairsquare.drawings.structure import plan_and_sides
+from fairsquare.drawings.structure import WIDTH, plan_and_sides
 from fairsquare.files.records import RecordCheck, check_record, record_archive, record_as_csv
 from fairsquare.store import came, records
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
+from fairsquare.web.room import drawing_px
 from fairsquare.web.words import CONSTRUCTIONS, HIT_FORCE, HIT_FROM, HIT_HEIGHT, HIT_MOVED, HIT_WHERE
 
 router = APIRouter()
@@ -137,7 +138,7 @@ def show_record(request: Request, sha256: str, session: Session = Depends(signed
         at="record",
         check=checked_record(request, body),
         sha256=sha256,
-        **record_context(record),
+        **record_context(record, drawing_px(request)),
     )
 
 
@@ -163,14 +164,14 @@ def checked_record(request: Request, body: str) -> RecordCheck:
     return kept.get(hashlib.sha256(content).digest(), lambda: check_record(content))
 
 
-def record_context(record: JobRecord) -> dict[str, Any]:
-    """Return what the page and the PDF of a record show."""
+def record_context(record: JobRecord, width: float = WIDTH) -> dict[str, Any]:
+    """Return what the page and the PDF of a record show; the drawing as wide as said, px."""
     facts = facts_of(record)
     after = {code: point.after for code, point in record.results.points.items() if point.after}
     states = [point.after.state if point.after else "unread" for point in record.results.points.values()]
     return {
         "record": record,
-        "drawing": plan_and_sides(record.sheet, after, 10) if record.sheet else None,
+        "drawing": plan_and_sides(record.sheet, after, 10, width=width) if record.sheet else None,
         "counts": {state: states.count(state) for state in ("fair", "close", "off", "unread")},
         "labels": {
             "construction": CONSTRUCTIONS,
@@ -265,7 +266,7 @@ def left_out(request: Request, sha256: str, session: Session = Depends(signed_in
         at="record",
         sha256=sha256,
         back=f"/records/{sha256}",
-        **record_context(record),
+        **record_context(record, drawing_px(request)),
     )
 
 

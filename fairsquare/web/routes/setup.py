@@ -19,6 +19,7 @@ from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Session
 from fairsquare.web.forms import MOVED, call_unit_of, remember_unit, setup_number, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, tools_of
+from fairsquare.web.room import drawing_px
 
 router = APIRouter()
 USUAL = (
@@ -222,7 +223,9 @@ def _page(
         readings={reading.code: reading for reading in readings if reading.kind == "point"},
         gone=gone,
         references=[p for p in facts.sheet.points if p.reference] if facts.sheet else [],
-        drawing=residuals_drawing(facts.sheet, picture.fit) if facts.sheet and picture and picture.fit else None,
+        drawing=residuals_drawing(facts.sheet, picture.fit, drawing_px(request))
+        if facts.sheet and picture and picture.fit
+        else None,
         hold=view.state.hold("setup_accepted"),
         call_unit=unit or call_unit_of(request),
         instruments=[tool for tool in tools_of(request) if tool.kind == "instrument"],

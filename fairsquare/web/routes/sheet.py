@@ -20,6 +20,7 @@ from fairsquare.store import sheets as store
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, drawn_once, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.room import drawing_px
 from fairsquare.web.words import CONSTRUCTIONS
 
 router = APIRouter()
@@ -57,7 +58,7 @@ def show(
             fault = wrong
     before, _ = _stored(request, view, stored.version - 1) if stored.version > 1 else (None, [])
     link = f"/jobs/{number}/sheet?b={quote(b[:40], safe='')}&a="
-    of_sheet = (view.job.id, stored.version, link)
+    of_sheet, room = (view.job.id, stored.version, link), drawing_px(request)
     kept: Kept[tuple[Finding, ...]] = request.app.state.findings
     findings = kept.get(of_sheet[:2], lambda: check_sheet(CheckSheet(sheet=stored.sheet)).findings)
     return render(
@@ -72,8 +73,10 @@ def show(
         stored=stored,
         versions=versions,
         newest=version is None or version == view.facts.sheet_version,
-        drawing=drawn_once(request, ("sheet", *of_sheet), lambda: plan_and_sides(stored.sheet, {}, link=link)),
-        ends=drawn_once(request, ("ends", *of_sheet), lambda: ends(stored.sheet, {}, link=link)),
+        drawing=drawn_once(
+            request, ("sheet", room, *of_sheet), lambda: plan_and_sides(stored.sheet, {}, link=link, width=room)
+        ),
+        ends=drawn_once(request, ("ends", room, *of_sheet), lambda: ends(stored.sheet, {}, link=link, width=room)),
         span=span,
         changes=differences(before.sheet, stored.sheet) if before else (),
         findings=findings,
@@ -286,6 +289,6 @@ def _editor(
         found=_by_line(draft),
         changes=changes,
         constructions=CONSTRUCTIONS,
-        drawing=plan_and_sides(draft.sheet, {}) if draft and draft.sheet else None,
-        ends=ends(draft.sheet, {}) if draft and draft.sheet else None,
+        drawing=plan_and_sides(draft.sheet, {}, width=drawing_px(request)) if draft and draft.sheet else None,
+        ends=ends(draft.sheet, {}, width=drawing_px(request)) if draft and draft.sheet else None,
     )

@@ -21,6 +21,7 @@ from fairsquare.web.findings import members_offered
 from fairsquare.web.forms import call_unit_of, photos_of, remember_unit, unit_of, whole
 from fairsquare.web.money import read_money, show_money
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.room import drawing_px
 
 router = APIRouter()
 _KEEP_IN_BROWSER = {"cache-control": "private, max-age=3600", "content-disposition": "inline"}
@@ -224,7 +225,9 @@ def _page(
         at="walk-round",
         seen=seen,
         gone=[one for one in view.facts.walk if one.taken_back],
-        drawing=walk_drawing(view.facts.sheet, seen, {key: len(own) for key, own in by_finding.items()}),
+        drawing=walk_drawing(
+            view.facts.sheet, seen, {key: len(own) for key, own in by_finding.items()}, drawing_px(request)
+        ),
         by_finding=by_finding,
         photos=[kept for kept in view.facts.photos if kept.about == "job"],
         **members_offered(view),

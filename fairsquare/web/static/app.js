@@ -246,6 +246,35 @@ for (const kind of ["dragover", "dragleave", "drop"]) {
 const HALF = 5.5;
 const square = (x, y) => `M${x - HALF} ${y - HALF}h${2 * HALF}v${2 * HALF}h${-2 * HALF}z`;
 
+// ---- drawings are laid out for the window: the server is told how wide it is, and asked again where that has changed ----
+const SAME_PX = 24;
+const tellWindow = () => {
+  document.cookie = `window_px=${Math.round(innerWidth)}; path=/; max-age=31536000; samesite=lax`;
+};
+const laidOut = (root) => [...root.querySelectorAll("main svg[viewBox]:not([aria-hidden])")];
+
+async function layOutAnew() {
+  tellWindow();
+  const made = Number(document.documentElement.dataset.window);
+  const now = laidOut(document);
+  if (!now.length || !made || Math.abs(made - innerWidth) <= SAME_PX) return;
+  document.documentElement.dataset.window = Math.round(innerWidth);
+  const answer = await fetch(location.href, { headers: { accept: "text/html" } }).catch(() => null);
+  if (!answer || !answer.ok) return;
+  const fresh = laidOut(new DOMParser().parseFromString(await answer.text(), "text/html"));
+  if (fresh.length !== laidOut(document).length) return;
+  laidOut(document).forEach((one, index) => one.replaceWith(document.importNode(fresh[index], true)));
+  prepareDrawings();
+}
+let laying = 0;
+window.addEventListener("resize", () => {
+  clearTimeout(laying);
+  laying = setTimeout(layOutAnew, 400);
+});
+tellWindow();
+document.addEventListener("DOMContentLoaded", layOutAnew);
+
+
 function drawMovement(svg, factor) {
   svg.dataset.factor = factor;
   for (const point of svg.querySelectorAll(".pt")) {

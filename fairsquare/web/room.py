@@ -1,0 +1,25 @@
+"""How much room a page's drawings have: they are laid out for the width of the window, not shrunk to it.
+
+The page's script says how wide its window is (cookie `window_px`) and asks for the drawings anew where that changes.
+"""
+
+from fastapi import Request
+
+COOKIE = "window_px"
+DESK_PX = 1280
+_LEAST, _MOST = 280.0, 760.0
+_TELEPHONE_PX, _TABLET_PX = 640, 1000
+_TELEPHONE_EDGE, _TABLET_EDGE, _DESK_EDGE = 56, 232, 662
+
+
+def window_px(request: Request) -> int:
+    """Return how wide the window is that asks, px; that of a desk where it has not said so."""
+    said = request.cookies.get(COOKIE, "")
+    return min(max(int(said), 240), 4000) if said.isdecimal() and len(said) <= 4 else DESK_PX  # fmt: skip
+
+
+def drawing_px(request: Request) -> float:
+    """Return how wide a drawing in the main column of a page is, px: what the spine and, on a desk, the column beside it leave."""
+    window = window_px(request)
+    edge = _TELEPHONE_EDGE if window <= _TELEPHONE_PX else _TABLET_EDGE if window <= _TABLET_PX else _DESK_EDGE
+    return min(max(float(window - edge), _LEAST), _MOST)

@@ -195,7 +195,7 @@ def _onset(frame: _Profile, onset: Onset, texts: Labels) -> str:
     sure = (onset.high_mm - onset.low_mm) / 2
     words = f"It starts at {onset.at_mm:+.0f} ± {sure:.0f}".replace("-", "−")
     sides: tuple[Anchor, Anchor] = ("start", "end") if x < frame.width - 190 else ("end", "start")
-    spot = texts.put(words, _VALUE_PX, [Spot(x + _ASIDE[side], y, side) for y in (20.0, 38.0) for side in sides])
+    spot = texts.put(words, _VALUE_PX, [Spot(x + _ASIDE[side], y, side) for y in (20.0, 38.0, 56.0) for side in sides])
     return (
         f'<rect class="p-onset-band" x="{low:.1f}" y="24" width="{max(high - low, 1):.1f}" height="{HEIGHT - _BOTTOM - 24:.1f}"/>'
         f'<path class="p-onset" d="M{x:.1f} 24V{HEIGHT - _BOTTOM:.1f}"/>'

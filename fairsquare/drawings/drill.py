@@ -11,9 +11,10 @@ from fairsquare.core.cut.section import WeldSaid
 from fairsquare.core.cut.working import MARKS, MappedWeld, Mark, Step
 
 WIDTH = 900.0
-_LEFT, _ROW = 120.0, 64.0
+_LEFT, _ROW, _NAMED = 120.0, 64.0, 24.0
+_NARROW = 600.0
 _NEAREST = 46.0
-_MOST = 15
+_MOST, _EDGE = 15, 30.0
 _SIZE = 12.0
 
 
@@ -40,15 +41,19 @@ def _shape(mark: Mark) -> str:
     }[mark]
 
 
-def bands_of(welds: Sequence[MappedWeld]) -> tuple[tuple[str, tuple[MappedWeld, ...]], ...]:
-    """Return the welds in bands that fit beside one another: flange by flange, along it, a few at a time."""
-    found = []
+def bands_of(welds: Sequence[MappedWeld], width: float = WIDTH) -> tuple[tuple[str, tuple[MappedWeld, ...]], ...]:
+    """Return the welds in bands that fit beside one another on a page of `width` px: flange by flange, a few at a time."""
+    found, most = [], min(_MOST, int((width - _left(width) - 2 * _EDGE) / _NEAREST) + 1)
     for flange in dict.fromkeys(weld.said.flange for weld in welds):
         own = sorted((weld for weld in welds if weld.said.flange == flange), key=_station)
-        many = -(-len(own) // _MOST)
+        many = -(-len(own) // most)
         size = -(-len(own) // many)
         found += [(flange, tuple(own[k : k + size])) for k in range(0, len(own), size)]
     return tuple(found)
+
+
+def _left(width: float) -> float:
+    return _LEFT if width >= _NARROW else 0.0
 
 
 def _station(weld: MappedWeld) -> float:
@@ -62,31 +67,37 @@ def drill_drawing(
     *,
     at: tuple[Whose, str] | None = None,
     link: Callable[[Whose, str], str] | None = None,
+    width: float = WIDTH,
 ) -> Markup:
-    """Return one band of a flange: the vehicle's row, the donor's row. `at` is the weld that is next; `link` where each leads."""
-    xs = _places([_station(weld) for weld in welds])
+    """Return one band of a flange: the vehicle's row, the donor's row. `at` is the weld that is next; `link` where each leads.
+
+    `width`: of the page it is laid out for, px; where it is narrow the rows are named above them, not beside.
+    """
+    left = _left(width)
+    named = 0.0 if left else _NAMED
+    xs = _places([_station(weld) for weld in welds], left + _EDGE, width - _EDGE)
     across = [weld.said.across_mm if isinstance(weld.said, WeldSaid) else 0.0 for weld in welds]
     middle = (min(across) + max(across)) / 2
     wide = max(max(across) - min(across), 1.0)
     parts = []
-    rows: tuple[tuple[Whose, float], ...] = (("vehicle", 8.0), ("donor", 8.0 + _ROW + 42.0))
+    rows: tuple[tuple[Whose, float], ...] = (("vehicle", 8.0 + named), ("donor", 8.0 + 2 * named + _ROW + 42.0))
     for (whose, top), title in zip(rows, titles, strict=True):
-        parts.append(f'<text class="row-name" x="0" y="{top + 26:.0f}">{whose}</text>')
-        parts.append(f'<text class="row-what" x="0" y="{top + 45:.0f}">{escape(title)}</text>')
-        parts.append(f'<rect class="flange" x="{_LEFT:g}" y="{top:g}" width="{WIDTH - _LEFT:g}" height="{_ROW:g}"/>')
+        beside, below = (0.0, 45.0) if left else (70.0, -7.0)
+        parts.append(f'<text class="row-name" x="0" y="{top + (26.0 if left else -7.0):.0f}">{whose}</text>')
+        parts.append(f'<text class="row-what" x="{beside:.0f}" y="{top + below:.0f}">{escape(title)}</text>')
+        parts.append(f'<rect class="flange" x="{left:g}" y="{top:g}" width="{width - left:g}" height="{_ROW:g}"/>')
         for weld, x, off in zip(welds, xs, across, strict=True):
             y = top + _ROW / 2 - (off - middle) / wide * 18
             parts.append(_weld(weld.step(whose), whose, x, y, top, done=is_done(whose, weld.said.id), at=at, link=link))
     height = rows[1][1] + _ROW + 26
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="drill-drawing" role="{"group" if link else "img"}" aria-label="Drill map, vehicle above and donor below" '
-        f'viewBox="0 0 {WIDTH:g} {height:g}">{"".join(parts)}</svg>'
+        f'viewBox="0 0 {width:g} {height:g}">{"".join(parts)}</svg>'
     )
 
 
-def _places(stations: Sequence[float]) -> list[float]:
-    """Return where each weld is drawn: to scale along the flange, evenly where some would touch."""
-    low, high = _LEFT + 30, WIDTH - 30
+def _places(stations: Sequence[float], low: float, high: float) -> list[float]:
+    """Return where each weld is drawn, from `low` to `high` px: to scale along the flange, evenly where some would touch."""
     first, last = min(stations), max(stations)
     if last - first < 1e-6 or len(stations) == 1:
         return [low + (high - low) * (k + 0.5) / len(stations) for k in range(len(stations))]

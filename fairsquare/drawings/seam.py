@@ -20,20 +20,21 @@ def seam_drawing(
     asked: WeldOrder | None,
     made: Mapping[str, str],
     at_s: float | None = None,
+    width: float = WIDTH,
 ) -> Markup:
-    """Return the drawing. `made`: how each weld that was made looks; `at_s` None: no heat is drawn."""
+    """Return the drawing for a page of a width, px. `made`: how each weld that was made looks; `at_s` None: no heat is drawn."""
     if not plan.welds:
         return Markup(
             '<svg class="seam-drawing" viewBox="0 0 620 60" role="img" aria-label="No weld is planned yet"></svg>'
         )
-    frame = _Frame(plan)
+    frame = _Frame(plan, width)
     heat = _heat(frame, asked, order, at_s) if order and asked and at_s is not None else ""
     numbers = {one.id: k for k, one in enumerate(order.order, start=1)} if order else {}
     starts = {one.id: one.start_s for one in order.order} if order else {}
     parts = [_weld(frame, weld, numbers.get(weld.id), made.get(weld.id, ""), starts, at_s) for weld in plan.welds]
     label = escape(f"Seam {plan.name}: {len(plan.welds)} welds, numbered in their order")
     return Markup(  # noqa: S704 - what was typed is escaped
-        f'<svg class="seam-drawing" role="img" aria-label="{label}" viewBox="0 0 {WIDTH:g} {frame.height:.0f}">'
+        f'<svg class="seam-drawing" role="img" aria-label="{label}" viewBox="0 0 {width:g} {frame.height:.0f}">'
         f"{heat}{frame.bar()}{''.join(parts)}</svg>"
     )
 
@@ -41,12 +42,12 @@ def seam_drawing(
 class _Frame:
     """Where millimetres along and across the seam fall on the drawing."""
 
-    def __init__(self, plan: SeamPlan) -> None:
+    def __init__(self, plan: SeamPlan, width: float) -> None:
         along = [v for weld in plan.welds for v in (weld.along_mm, weld.along_mm + weld.length_mm)]
         across = [weld.across_mm for weld in plan.welds]
         self.low, self.high = min(along), max(along)
         reach = max(self.high - self.low, 60.0)
-        self.scale = (WIDTH - 2 * _EDGE - 20) / (reach * 1.12)
+        self.scale = (width - 2 * _EDGE - 20) / (reach * 1.12)
         self.low -= reach * 0.06
         self.high = self.low + reach * 1.12
         margin = 45.0 / self.scale

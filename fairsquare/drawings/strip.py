@@ -15,6 +15,7 @@ LEFT, RIGHT = 150.0, 24.0
 ROW, BETWEEN, TOP = 46.0, 40.0, 40.0
 _LETTER = 7.6
 _LANE = 24.0
+_NARROW, _NAMED = 560.0, 22.0
 
 
 Fields = Callable[[str, int], str]
@@ -36,11 +37,28 @@ class _Held(NamedTuple):
 
 
 class _Scale(NamedTuple):
+    """Where the strip stands: px for a mm, its left edge, the width of the page, the first row's top and the way to the next."""
+
     low: float
     per_mm: float
+    left: float
+    width: float
+    first: float
+    step: float
 
     def x(self, mm: float) -> float:
-        return LEFT + (mm - self.low) * self.per_mm
+        return self.left + (mm - self.low) * self.per_mm
+
+    def top(self, row: int) -> float:
+        return self.first + row * self.step
+
+    @property
+    def narrow(self) -> bool:
+        return self.left < LEFT
+
+    def said(self, words: str, y: float) -> str:
+        """Return what is said of a row, beside it."""
+        return f'<text class="layer-what" x="0" y="{y:.0f}">{escape(words)}</text>'
 
 
 def strip_drawing(
@@ -52,37 +70,43 @@ def strip_drawing(
     unit: str = "mm",
     movable: bool = False,
     fields: Fields | None = None,
+    width: float = WIDTH,
 ) -> Markup:
     """Return the strip with the cuts that count. `figure` says a length in the person's unit.
 
     `movable` cuts are taken hold of; with `fields`, which names the row of a form by kind and number, everything else is.
+    `width`: of the page it is laid out for, px; where it is narrow, rows are named above them, not beside.
     """
+    left, above = (LEFT, 0.0) if width >= _NARROW else (2.0, _NAMED)
     low = min(layer.start for layer in strip.layers)
     high = max(layer.end for layer in strip.layers)
     room = max(high - low, 1.0)
-    scale = _Scale(low - room * 0.02, (WIDTH - LEFT - RIGHT) / (room * 1.04))
+    edge = RIGHT if left == LEFT else 2.0
+    per_mm = (width - left - edge) / (room * 1.04)
+    scale = _Scale(low - room * 0.02, per_mm, left, width, TOP + 2 * above, ROW + BETWEEN + above)
     judged = placed.judged if placed else None
     shown = judged.cuts if judged else {}
     parts: list[str] = []
     for row, layer in enumerate(strip.layers):
-        top = TOP + row * (ROW + BETWEEN)
+        top = scale.top(row)
         parts += _layer(strip, layer, placed, scale, top, _Held(fields, row))
         parts += _made(layer, made, scale, top, figure)
         parts += _planned_access(strip, layer, made, scale, top)
     parts += _ends(strip, scale, low, high)
-    foot = TOP + len(strip.layers) * (ROW + BETWEEN) - BETWEEN
-    parts += _behind(strip, scale, foot + 14)
+    foot = scale.top(len(strip.layers) - 1) + ROW
+    below = above if strip.behind else 0.0
+    parts += _behind(strip, scale, foot + 14 + below)
     lanes = 1 + max((lane for _, lane in _lanes(strip)), default=-1)
-    axis = foot + (26.0 + lanes * _LANE if lanes else 22.0)
+    axis = foot + below + above + (26.0 + lanes * _LANE if lanes else 22.0)
     parts += _axis(strip, scale, low, high, axis, figure, unit)
     for row, layer in enumerate(strip.layers):
         if layer.id in shown:
-            top = TOP + row * (ROW + BETWEEN)
+            top = scale.top(row)
             broken = bool(judged and judged.broken.get(layer.id))
             parts.append(_handle(layer, shown[layer.id], scale, top, figure, movable=movable, broken=broken))
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="strip-drawing" role="{"group" if movable else "img"}" aria-label="The member unrolled along its length" '
-        f'viewBox="0 0 {WIDTH:g} {axis + 46:.0f}" data-low="{scale.low:.4f}" data-per-mm="{scale.per_mm:.8f}" data-left="{LEFT:g}">'
+        f'viewBox="0 0 {width:g} {axis + 46:.0f}" data-low="{scale.low:.4f}" data-per-mm="{scale.per_mm:.8f}" data-left="{left:g}">'
         '<defs><pattern id="no-cut" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
         '<path d="M0 0V7" class="no-cut-line"/></pattern><pattern id="hurt" width="6" height="6" patternUnits="userSpaceOnUse" '
         'patternTransform="rotate(-45)"><path d="M0 0V6" class="hurt-line"/></pattern></defs>'
@@ -107,8 +131,7 @@ def _layer(
     a, b = scale.x(layer.start), scale.x(layer.end)
     what = f"{layer.thickness_mm:g} {layer.material.replace('_', ' ')}"
     parts = [
-        f'<text class="layer-name" x="0" y="{top + 20:.0f}">{escape(layer.id)}</text>',
-        f'<text class="layer-what" x="0" y="{top + 38:.0f}">{escape(what)}</text>',
+        *_named(layer.id, what, scale, top),
         f'<rect class="metal" x="{a:.1f}" y="{top:.1f}" width="{b - a:.1f}" height="{ROW:g}"/>',
     ]
     best = placed.best if placed else None
@@ -151,6 +174,16 @@ def _layer(
             )
     parts.append(f'<rect class="metal-edge" x="{a:.1f}" y="{top:.1f}" width="{b - a:.1f}" height="{ROW:g}"/>')
     return parts
+
+
+def _named(name: str, what: str, scale: _Scale, top: float) -> list[str]:
+    """Return the name of a layer and what it is of: beside its row, or above what stands above it."""
+    if scale.narrow:
+        return [
+            f'<text class="layer-name" x="0" y="{top - 38:.0f}">{escape(name)} '
+            f'<tspan class="layer-what">{escape(what)}</tspan></text>'
+        ]
+    return [f'<text class="layer-name" x="0" y="{top + 20:.0f}">{escape(name)}</text>', scale.said(what, top + 38)]
 
 
 def _on(feature: StripFeature, layer: StripLayer) -> bool:
@@ -237,15 +270,16 @@ def _lanes(strip: StripSaid) -> tuple[tuple[Behind, int], ...]:
 def _behind(strip: StripSaid, scale: _Scale, top: float) -> list[str]:
     if not strip.behind:
         return []
-    parts = [f'<text class="layer-what" x="0" y="{top + 15:.0f}">behind it</text>']
+    parts = [scale.said("behind it", top - 6 if scale.narrow else top + 15)]
     for one, lane in _lanes(strip):
         u, v, y = scale.x(one.start), scale.x(one.end), top + lane * _LANE
         words = one.words or BEHIND[one.kind]
-        inside = v - u > len(words) * _LETTER + 12 or v > WIDTH - 140
+        inside = v - u > len(words) * _LETTER + 12 or v > scale.width - 140
         parts.append(
             f'<rect class="behind {one.kind}" x="{u:.1f}" y="{y:.1f}" width="{max(v - u, 4):.1f}" height="20"/>'
         )
         at = u + 6 if inside else v + 6
+        at = max(min(at, scale.width - len(words) * _LETTER), 2.0)
         parts.append(f'<text class="behind-words" x="{at:.1f}" y="{y + 15:.0f}">{escape(words)}</text>')
     return parts
 
@@ -260,10 +294,11 @@ def _axis(
     unit: str,
 ) -> list[str]:
     one = 25.4 if unit == "in" else 10.0
-    step = one * next((s for s in (1, 2, 5, 10, 20, 50, 100, 200) if (high - low) / (s * one) <= 11), 500)
+    most = max(3.0, min(11.0, (scale.width - scale.left) / 80))
+    step = one * next((s for s in (1, 2, 5, 10, 20, 50, 100, 200) if (high - low) / (s * one) <= most), 500)
     words = f"{unit} {RUNS[strip.runs]} {strip.datum or 'the datum'}"
     parts = [
-        f'<text class="layer-what" x="0" y="{y + 5:.0f}">{escape(words)}</text>',
+        scale.said(words, y - 6 if scale.narrow else y + 5),
         f'<path class="axis" d="M{scale.x(low):.1f} {y:.1f}H{scale.x(high):.1f}"/>',
     ]
     station = -(-low // step) * step

@@ -394,7 +394,7 @@ def _labels(
     moved, and of other codes; outward and spread apart at the ends."""
     if view.key not in ("plan", "right", "left"):
         return _labels_outward(view, frame, points)
-    edge = Box(0.0, max(frame.top - _BETWEEN - 6, 0.0), frame.left + size[0] + _MARGIN, frame.top + size[1] + 2)
+    edge = Box(0.0, max(frame.top - _BETWEEN - 6, 0.0), 2 * frame.left + size[0], frame.top + size[1] + 2)
     standing = Labels(
         edge, [text_box(Spot(frame.left, frame.top - 4, "start"), _title(view, frame, size), _NOTE_PX, IN_WORDS)]
     )

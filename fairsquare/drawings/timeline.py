@@ -4,11 +4,17 @@ from markupsafe import Markup, escape
 
 from fairsquare.core.weld.timeline import TimelineFound
 
-_WIDTH, _LEFT, _ROW, _TOP = 560.0, 196.0, 52.0, 4.0
+WIDTH, _LEFT, _ROW, _TOP = 560.0, 196.0, 52.0, 4.0
+_NARROW, _NARROW_ROW = 480.0, 78.0
 
 
-def timeline_drawing(found: TimelineFound) -> Markup:
-    """Return steps as bars, and under them each product's working time (frame) and what of it is used (bar)."""
+def timeline_drawing(found: TimelineFound, width: float = WIDTH) -> Markup:
+    """Return steps as bars, and under them each product's working time (frame) and what of it is used (bar).
+
+    `width`: of the page it is laid out for, px; where it is narrow, bars stand under what is said of them.
+    """
+    narrow = width < _NARROW
+    left, row, down = (4.0, _NARROW_ROW, 42.0) if narrow else (_LEFT, _ROW, 0.0)
     ends = [
         *(step.end_min for step in found.steps),
         *(one.opened_min + one.open_min for one in found.products.values()),
@@ -16,7 +22,7 @@ def timeline_drawing(found: TimelineFound) -> Markup:
     longest = max([1.0, *ends])
 
     def x(minutes: float) -> float:
-        return _LEFT + min(minutes, longest) / longest * (_WIDTH - _LEFT - 8)
+        return left + min(minutes, longest) / longest * (width - left - 8)
 
     parts, y = [], _TOP
     for step in found.steps:
@@ -24,23 +30,23 @@ def timeline_drawing(found: TimelineFound) -> Markup:
         late = f", to begin by {step.latest_start_min:.0f}" if step.latest_start_min is not None else ""
         parts.append(
             f'<text class="name" x="0" y="{y + 17:.0f}">{escape(step.id)}</text>'
-            f'<rect class="step" x="{x(step.start_min):.1f}" y="{y + 2:.0f}" width="{wide:.1f}" height="20"/>'
+            f'<rect class="step" x="{x(step.start_min):.1f}" y="{y + down + 2:.0f}" width="{wide:.1f}" height="20"/>'
             f'<text class="note" x="0" y="{y + 38:.0f}">{step.start_min:.0f} to {step.end_min:.0f} min{late}</text>'
         )
-        y += _ROW
+        y += row
     for name, one in found.products.items():
         wide = max(x(one.closed_min) - x(one.opened_min), 3.0)
         frame = max(x(one.opened_min + one.open_min) - x(one.opened_min), 3.0)
         cured = f", cured at {one.cured_min:.0f}" if one.cured_min is not None else ""
         parts.append(
-            f'<path class="rule" d="M0 {y - 5:.0f}H{_WIDTH:g}"/><text class="name" x="0" y="{y + 17:.0f}">{escape(name)}</text>'
-            f'<rect class="frame" x="{x(one.opened_min):.1f}" y="{y + 1:.0f}" width="{frame:.1f}" height="22"/>'
-            f'<rect class="use {"fits" if one.fits else "late"}" x="{x(one.opened_min):.1f}" y="{y + 6:.0f}"'
+            f'<path class="rule" d="M0 {y - 5:.0f}H{width:g}"/><text class="name" x="0" y="{y + 17:.0f}">{escape(name)}</text>'
+            f'<rect class="frame" x="{x(one.opened_min):.1f}" y="{y + down + 1:.0f}" width="{frame:.1f}" height="22"/>'
+            f'<rect class="use {"fits" if one.fits else "late"}" x="{x(one.opened_min):.1f}" y="{y + down + 6:.0f}"'
             f' width="{wide:.1f}" height="12"/>'
             f'<text class="note" x="0" y="{y + 38:.0f}">used {one.used_min:.0f} of {one.open_min:.0f} min{cured}</text>'
         )
-        y += _ROW
+        y += row
     label = "The steps one after the other, and under them how long each product is workable and used"
     return Markup(  # noqa: S704 - names are escaped
-        f'<svg class="timeline" role="img" aria-label="{label}" viewBox="0 0 {_WIDTH:g} {y + 6:.0f}">{"".join(parts)}</svg>'
+        f'<svg class="timeline" role="img" aria-label="{label}" viewBox="0 0 {width:g} {y + 6:.0f}">{"".join(parts)}</svg>'
     )

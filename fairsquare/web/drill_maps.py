@@ -8,7 +8,7 @@ from markupsafe import Markup
 from fairsquare.core.cut.job import SIDES, SectionState
 from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.working import MARKS, MappedWeld, Mark, mapped_welds
-from fairsquare.drawings.drill import bands_of, drill_drawing, mark_sign
+from fairsquare.drawings.drill import WIDTH, bands_of, drill_drawing, mark_sign
 
 DONORS = {"used": "used part", "new": "new part"}
 
@@ -23,9 +23,9 @@ class Sign(NamedTuple):
 
 
 def bands(
-    state: SectionState, number: str, whose: Whose | None = None, *, linked: bool = True
+    state: SectionState, number: str, whose: Whose | None = None, *, linked: bool = True, width: float = WIDTH
 ) -> list[tuple[str, Markup]]:
-    """Return the flanges of a section, each drawn in bands; the next weld of `whose` is marked."""
+    """Return the flanges of a section, each drawn in bands for a page of a width, px; the next weld of `whose` is marked."""
     if state.welds is None:
         return []
     left = state.open(whose) if whose else ()
@@ -39,9 +39,9 @@ def bands(
     return [
         (
             flange or "flange",
-            drill_drawing(welds, state.is_done, titles, at=at, link=link if linked else None),
+            drill_drawing(welds, state.is_done, titles, at=at, link=link if linked else None, width=width),
         )
-        for flange, welds in bands_of(mapped_welds(state.welds))
+        for flange, welds in bands_of(mapped_welds(state.welds), width)
     ]
 
 

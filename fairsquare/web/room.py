@@ -18,6 +18,12 @@ def window_px(request: Request) -> int:
     return min(max(int(said), 240), 4000) if said.isdecimal() and len(said) <= 4 else DESK_PX  # fmt: skip
 
 
+def whole_px(request: Request) -> float:
+    """Return how wide a drawing is that has a page to itself, px: what the spine leaves."""
+    window = window_px(request)
+    return max(float(window - (_TELEPHONE_EDGE if window <= _TELEPHONE_PX else _TABLET_EDGE)), _LEAST)
+
+
 def drawing_px(request: Request) -> float:
     """Return how wide a drawing in the main column of a page is, px: what the spine and, on a desk, the column beside it leave."""
     window = window_px(request)

@@ -228,3 +228,21 @@ def test_a_skill_nobody_has_and_too_few_hands_are_told_by_name():
     assert found.not_now[0].why == "nobody can structure"
     alone = floor_work([job()], ShopSaid(hands=(HANDS[0],)), HOURS, BASE, {})
     assert alone.not_now[0].why == "it takes 2 people"
+
+
+def test_a_part_that_comes_late_moves_only_what_waits_for_it():
+    """One pair of hands for three vehicles: others could be done sooner in the gap, and nobody was promised that."""
+    shop = ShopSaid(
+        hands=(*HANDS, HandSaid(name="mateus", skills=("structure", "weld"))), places=(PlaceSaid(name="rack", many=3),)
+    )
+    jobs = [job(f"SL-{k}") for k in (1, 2, 3)]
+    _, plan, made = planned(jobs, shop)
+    was = {one.id: (one.start, one.person, False) for one in made.plan}
+    late = Waiting("part", "glass", "Ines", "", "measure", "")._replace(due_at="2026-11-03T15:00:00.000000Z")
+    first = min(("SL-1", "SL-2", "SL-3"), key=lambda number: plan[number, "Measure"].start)
+    _, after, _ = planned(
+        [job(n, waiting=[late] if n == first else ()) for n in ("SL-1", "SL-2", "SL-3")], shop, was=was
+    )
+    moved = {k for k in plan if (after[k].start, after[k].person) != (plan[k].start, plan[k].person)}
+    assert moved <= {(first, what) for what in ("Measure", "Read and decide", "Prove and hand over")}
+    assert (first, "Measure") in moved

@@ -28,7 +28,7 @@ def plan_again(
     there: Collection[int] = (),
     was: Mapping[str, tuple[int, str, bool]] = MappingProxyType({}),
 ) -> DayPlanned:
-    """Plan a shop's day anew: as little late as may be, then as little changed and done as early as that allows.
+    """Plan a shop's day anew: as little late as may be, then the fewest changed, then done as early as that allows.
 
     `stays` are the operations of each vehicle that keeps its place from the first to the last of them, `there` the numbers of those
     that stand there already. `was`: by id the minute of the clock and the person of the plan before, and whether that is fixed; a

@@ -8,7 +8,7 @@ People of equal skills are a group, and a plan says how many of each group an op
 import itertools
 import math
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.plan.listed import first_plan
@@ -27,8 +27,6 @@ _LATENESS_S, _FINISH_S = 1.6, 1.3
 
 SAME_MIN = 15
 """A task that begins no more working minutes earlier or later than before has not moved."""
-CHANGE_MIN = 30
-"""A task that changes its time or its person weighs as much as so many minutes by which all is done later."""
 _UNKNOWN = 10**12
 _FIRST = (30.0, 30.0)
 """How far and how long any plan at all is looked for, where the search found none."""
@@ -60,7 +58,7 @@ def solve(shop: Shop) -> Solved:
 
 
 def solve_again(shop: Shop) -> Solved:
-    """Search for a plan that is as little late as may be, then as little changed and done as early, then begun early.
+    """Search for a plan that is as little late as may be, then as little changed, then done early, then begun early.
 
     For the shop's own plans: with stays, with what was planned before, with what is fixed. Raises `Refused` where there is none.
     """
@@ -69,11 +67,15 @@ def solve_again(shop: Shop) -> Solved:
     first = model.run(model.total_late, _AGAIN) if model.late else None
     if first is not None:
         model.model.add(model.total_late <= first.value)
-    aim: Any = model.finish + CHANGE_MIN * changed  # type: ignore[operator]
-    run = model.run(aim, _AGAIN, first.placed if first else None)
-    model.model.add(aim <= run.value)
+    known = first.placed if first else None
+    if shop.was:
+        least = model.run(changed, _AGAIN, known)
+        model.model.add(changed <= least.value)
+        known = least.placed
+    run = model.run(model.finish, _AGAIN, known)
+    model.model.add(model.finish <= run.value)
     early = model.run(sum(model.starts), _AGAIN, run.placed)
-    return Solved(early.placed, first.bound if first else 0, run.bound - CHANGE_MIN * len(shop.was))
+    return Solved(early.placed, first.bound if first else 0, run.bound)
 
 
 def lateness(shop: Shop, placed: Sequence[Placed]) -> int:

@@ -19,12 +19,14 @@ from fairsquare.core.weld.bonding import (
     timeline_of,
 )
 from fairsquare.core.weld.job import bond_said
+from fairsquare.drawings.timeline import WIDTH as TIMELINE_PX
 from fairsquare.drawings.timeline import timeline_drawing
 from fairsquare.store import clocks
 from fairsquare.store.people import Session
 from fairsquare.web.forms import number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.product_forms import product_row
+from fairsquare.web.room import drawing_px
 from fairsquare.web.row_editor import asks_for_more, row_page
 from fairsquare.web.rows import typed_rows
 from fairsquare.web.seam_forms import BOND_ROWS, bond_rows, bond_typed
@@ -137,7 +139,7 @@ def _page(
         at="bond",
         said=said,
         line=line,
-        drawing=timeline_drawing(line) if line else None,
+        drawing=timeline_drawing(line, min(drawing_px(request), TIMELINE_PX)) if line else None,
         waits=bond_waits(said, today),
         kinds=CLOCKS,
         product_kinds=PRODUCT_KINDS,

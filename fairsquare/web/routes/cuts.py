@@ -37,11 +37,13 @@ from fairsquare.core.intake.parts import part_states
 from fairsquare.core.lengths import read_length
 from fairsquare.core.release.missing import Missing
 from fairsquare.drawings.budget import budget_drawing
+from fairsquare.drawings.strip import WIDTH as STRIP_PX
 from fairsquare.drawings.strip import Fields, strip_drawing
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import any_never, bands, legend
 from fairsquare.web.forms import photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
+from fairsquare.web.room import drawing_px, whole_px
 from fairsquare.web.row_editor import asks_for_more
 from fairsquare.web.rows import field_words
 from fairsquare.web.section_editor import editor, seen_section
@@ -263,6 +265,7 @@ def _drawn(
         unit=units,
         movable=movable,
         fields=fields,
+        width=min(whole_px(request), STRIP_PX),
     )
 
 
@@ -332,7 +335,7 @@ def _page(
         gone=[cut for cut in view.facts.cuts_made if cut.section == section and cut.taken_back],
         photos=photos_of(view.facts, "section").get(state.fact.id, []),
         parts=[one for one in part_states(view.facts) if part is None or one.part.id == part],
-        bands=bands(state, number)[:2],
+        bands=bands(state, number, width=drawing_px(request))[:2],
         legend=legend(state),
         any_never=any_never(state),
         putting_in=putting_in(state.welds) if state.welds else {},

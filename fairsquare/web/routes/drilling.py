@@ -13,6 +13,7 @@ from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import any_never, bands, cannot, counts, legend
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.room import drawing_px
 from fairsquare.web.row_editor import asks_for_more
 from fairsquare.web.section_editor import editor, seen_section
 from fairsquare.web.section_forms import REACHES, WELD_ROWS, weld_rows, welds_known, welds_typed
@@ -104,7 +105,7 @@ def _map(
         work=work,
         following=looked or (left[0] if left else None),
         ordered=[*left, *(one for one in work if one not in left)],
-        bands=bands(state, number, whose),
+        bands=bands(state, number, whose, width=drawing_px(request)),
         legend=legend(state),
         any_never=any_never(state),
         counts=counts(state),

@@ -9,7 +9,7 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.plan.operations import OPERATION_KINDS
 from fairsquare.core.waiting import STATIONS_HELD
 from fairsquare.core.went import PLACES, JobWent, Past, share_of
-from fairsquare.drawings.went import DotRow, first_and_last, hours_by_operation, hours_waited, job_by_job
+from fairsquare.drawings.went import WIDTH, DotRow, first_and_last, hours_by_operation, hours_waited, job_by_job
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of, render, signed_in, units_of
 from fairsquare.web.room import drawing_px
@@ -35,9 +35,9 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
         at="record",
         went=went,
         springs=[(place, own, share_of(own)) for place, own in places if own],
-        points=first_and_last(went.points, lambda mm: length(mm, units), drawing_px(request)),
-        hours=hours_by_operation(went.hours, drawing_px(request)),
-        waits=hours_waited([(one.words, one.hours, 1) for one in went.waits], drawing_px(request)),
+        points=first_and_last(went.points, lambda mm: length(mm, units), min(drawing_px(request), WIDTH)),
+        hours=hours_by_operation(went.hours, min(drawing_px(request), WIDTH)),
+        waits=hours_waited([(one.words, one.hours, 1) for one in went.waits], min(drawing_px(request), WIDTH)),
         stations=STATIONS_HELD,
     )
 
@@ -53,9 +53,11 @@ def past(request: Request, session: Session = Depends(signed_in)) -> Response:
         session,
         jobs=jobs[:_SHOWN],
         many=len(jobs),
-        shares=job_by_job(_share_rows(found), "what the frame says", drawing_px(request)),
-        times=job_by_job(_time_rows(found), "the usual hours", drawing_px(request)),
-        waits=hours_waited(learning.waited_for(one for job in jobs for one in job.waits), drawing_px(request)),
+        shares=job_by_job(_share_rows(found), "what the frame says", min(drawing_px(request), WIDTH)),
+        times=job_by_job(_time_rows(found), "the usual hours", min(drawing_px(request), WIDTH)),
+        waits=hours_waited(
+            learning.waited_for(one for job in jobs for one in job.waits), min(drawing_px(request), WIDTH)
+        ),
         sums=_sums(jobs),
     )
 

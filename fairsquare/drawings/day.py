@@ -1,6 +1,7 @@
 """The day plan as a board: a row for each person and each place, time from left to right, a column for each day."""
 
 import datetime
+import json
 from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
@@ -27,8 +28,14 @@ def day_board(
     people: Mapping[str, str],
     places: Mapping[str, int],
     now: datetime.datetime,
+    *,
+    movable: bool = False,
 ) -> Markup:
-    """Return the board. `people`: names by sign-in; `places`: how many of each there are; other days are not drawn."""
+    """Return the board. `people`: names by sign-in; `places`: how many of each there are; other days are not drawn.
+
+    With `movable` what is not being worked on can be taken hold of, in the row of who does it and on the day when it begins; the
+    drawing says then where days and people are on it.
+    """
     rows: list[tuple[str, str]] = [("person", name) for name in people]
     rows += [
         ("place", f"{place} {k + 1}" if many > 1 else place) for place, many in places.items() for k in range(many)
@@ -39,13 +46,41 @@ def day_board(
         at = [k for k, (kind, name) in enumerate(rows) if kind == "person" and name in (piece.person, *piece.helpers)]
         for k in at:
             helps = rows[k][0] == "person" and rows[k][1] != piece.person
-            parts += _piece(piece, days, _y(k, rows), helps)
+            parts += _piece(piece, days, _y(k, rows), helps, movable=movable and not helps and not piece.now)
     for name, piece in _there(pieces, places):
         parts += _piece(piece, days, _y(rows.index(("place", name)), rows), helps=False)
     parts.append(_now(days, now, high))
+    where = f' data-days="{escape(_days_told(days))}" data-rows="{escape(_rows_told(people))}"' if movable else ""
     return Markup(  # noqa: S704 - every text in it is escaped
-        f'<svg class="day-board" viewBox="0 0 {_NAMES + _WIDE:.0f} {high:.0f}" role="img" '
+        f'<svg class="day-board" viewBox="0 0 {_NAMES + _WIDE:.0f} {high:.0f}" role="{"group" if movable else "img"}"{where} '
         f'aria-label="who works on what, and where; the list below says the same in words">{"".join(parts)}</svg>'
+    )
+
+
+def _days_told(days: Sequence[BoardDay]) -> str:
+    """Return where each day is drawn, px, and from which minute of it until which, as JSON."""
+    return json.dumps(
+        [
+            {
+                "title": day.title,
+                "date": day.start.date().isoformat(),
+                "left": round(_x(k, days, day.start), 1),
+                "right": round(_x(k, days, day.end), 1),
+                "from": day.start.hour * 60 + day.start.minute,
+                "until": round((day.end - day.start).total_seconds() / 60) + day.start.hour * 60 + day.start.minute,
+            }
+            for k, day in enumerate(days)
+        ]
+    )
+
+
+def _rows_told(people: Mapping[str, str]) -> str:
+    """Return where the row of each person is drawn, as JSON."""
+    return json.dumps(
+        [
+            {"name": name, "called": called, "top": _TOP + _ROW * k, "high": _ROW}
+            for k, (name, called) in enumerate(people.items())
+        ]
     )
 
 
@@ -125,7 +160,9 @@ def _lines(rows: Sequence[tuple[str, str]], people: Mapping[str, str]) -> Iterat
         yield f'<text class="d-name {kind}" x="0" y="{y + 26:.1f}">{escape(called)}</text>'
 
 
-def _piece(piece: KeptPiece, days: Sequence[BoardDay], y: float, helps: bool) -> Iterator[str]:
+def _piece(
+    piece: KeptPiece, days: Sequence[BoardDay], y: float, helps: bool, *, movable: bool = False
+) -> Iterator[str]:
     start, end = (datetime.datetime.fromisoformat(moment) for moment in (piece.start, piece.end))
     look = " ".join(
         word
@@ -159,7 +196,14 @@ def _piece(piece: KeptPiece, days: Sequence[BoardDay], y: float, helps: bool) ->
                 parts.append(
                     f'<text class="d-{letters}" x="{x:.1f}" y="{y + 17 + 15 * line:.1f}">{escape(fits)}</text>'
                 )
-        yield f'<g class="d-piece {look}"><title>{escape(words)}</title>{"".join(parts)}</g>'
+        hold = ""
+        if movable and day.start <= start < day.end:
+            label = escape(f"{words}. Drag it, or move it with the arrow keys")
+            hold = (
+                f' tabindex="0" role="button" aria-label="{label}" data-job="{escape(piece.job)}" data-what="{escape(piece.what)}"'
+                f' data-person="{escape(piece.person)}" data-left="{left:.1f}"'
+            )
+        yield f'<g class="d-piece {look}"{hold}><title>{escape(words)}</title>{"".join(parts)}</g>'
 
 
 def _fitting(text: str, wide: float) -> str:

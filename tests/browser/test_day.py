@@ -132,3 +132,40 @@ def test_hours_and_waits_by_keyboard_and_on_a_tablet(tablet: Page, demo) -> None
     tablet.keyboard.press("Enter")
     expect(tablet.locator("#wrong-words")).to_contain_text("Say what it waits for")
     expect(tablet.locator("[name=words]")).to_have_value("x")
+
+
+def test_a_piece_is_dragged_and_moved_by_keys_and_the_plan_moves_round_it(page: Page, demo) -> None:
+    sign_in(page, *LEAD)
+    page.goto("/day?days=3")
+    page.get_by_role("button", name=re.compile("^Plan (the day|anew)")).click()
+    page.wait_for_load_state("networkidle")
+    page.wait_for_selector(".d-piece[data-what]", timeout=40_000)
+    piece = page.locator(".d-piece[data-what]").first
+    what, form = piece.get_attribute("data-what"), page.locator("#board-move")
+    expect(form).to_be_hidden()
+    box = piece.locator("rect").first.bounding_box()
+    x, y = box["x"] + min(box["width"] / 2, 12), box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 30, y + 46, steps=4)
+    page.mouse.up()
+    expect(form).to_be_visible()
+    dragged = page.locator("#board-move-words").inner_text()
+    assert what in dragged and re.search(r"at \d\d:\d\d", dragged)
+    page.keyboard.press("Escape")
+    expect(form).to_be_hidden()
+    assert piece.get_attribute("transform") is None, "it is put back"
+    piece.focus()
+    for _ in range(2):
+        page.keyboard.press("ArrowRight")
+    expect(page.locator("#board-move-words")).to_contain_text(what)
+    at = form.locator("[name=at]").input_value()
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("#cost", timeout=40_000)
+    moved = page.locator(f".d-piece.fixed[data-what='{what}']").first
+    moved.focus()
+    page.keyboard.press("ArrowRight")
+    then = form.locator("[name=at]").input_value()
+    minutes = [int(text[:2]) * 60 + int(text[3:]) for text in (at, then)]
+    assert minutes[1] - minutes[0] == 15, "it begins where it was put"

@@ -8,7 +8,7 @@ People of equal skills are a group, and a plan says how many of each group an op
 import itertools
 import math
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.plan.listed import first_plan
@@ -58,7 +58,8 @@ def solve(shop: Shop) -> Solved:
 
 
 def solve_again(shop: Shop) -> Solved:
-    """Search for a plan that is as little late as may be, then as little changed, then done early, then begun early.
+    """Search for a plan that is as little late as may be, then as little changed, then done early, then begun early; what
+    has not moved begins when it was to begin, where it can.
 
     For the shop's own plans: with stays, with what was planned before, with what is fixed. Raises `Refused` where there is none.
     """
@@ -74,7 +75,7 @@ def solve_again(shop: Shop) -> Solved:
         known = least.placed
     run = model.run(model.finish, _AGAIN, known)
     model.model.add(model.finish <= run.value)
-    early = model.run(sum(model.starts), _AGAIN, run.placed)
+    early = model.run(model.rest(), _AGAIN, run.placed)
     return Solved(early.placed, first.bound if first else 0, run.bound)
 
 
@@ -134,6 +135,7 @@ class _ShopModel:
         self.model = cp_model.CpModel()
         self._latest, self._until = latest, max(latest)
         self._begun: dict[tuple[int, int], cp_model.IntVar] = {}
+        self._moves: dict[int, cp_model.IntVar] = {}
         self.starts = [self._start(k, task) for k, task in enumerate(shop.tasks)]
         self.spans = [
             self.model.new_fixed_size_interval_var(start, task.minutes, "")
@@ -289,7 +291,6 @@ class _ShopModel:
 
     def changes(self) -> "cp_model.LinearExprT":
         """How many tasks begin at another time, or are done by another person, than before; what is fixed may not."""
-        moved = []
         for k, was in self.shop.was.items():
             group = next((g for g, names in enumerate(self.shop.groups) if was.person in names), None)
             does = self.doing[k].get(group) if group is not None else None
@@ -303,8 +304,23 @@ class _ShopModel:
                 self.model.add(self.starts[k] >= was.start - SAME_MIN).only_enforce_if(~other)
                 self.model.add(self.starts[k] <= was.start + SAME_MIN).only_enforce_if(~other)
                 self.model.add_implication(~other, does)
-                moved.append(other)
-        return sum(moved)
+                self._moves[k] = other
+        return sum(self._moves.values())
+
+    def rest(self) -> "cp_model.LinearExprT":
+        """How late all begin that have moved or were not planned, and how far from their time those begin that have not moved."""
+        found: "list[cp_model.IntVar]" = []
+        for k, start in enumerate(self.starts):
+            if k not in self._moves:
+                found.append(start)
+                continue
+            other, was = self._moves[k], self.shop.was[k].start
+            weight = self.model.new_int_var(0, self._until, "")
+            self.model.add(weight >= start).only_enforce_if(other)
+            self.model.add(weight >= start - was).only_enforce_if(~other)
+            self.model.add(weight >= was - start).only_enforce_if(~other)
+            found.append(weight)
+        return sum(found)
 
     def _at_most(self, spans: "Sequence[cp_model.IntervalVar]", demands: Sequence[int], capacity: int) -> None:
         if capacity == 1:

@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import planning
+from fairsquare.actions.rights import may
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.plan.kept import KeptPiece, KeptPlan
 from fairsquare.core.plan.shop_said import ShopSaid, working_hours
@@ -190,7 +191,14 @@ def _page(
         names=names,
         days=days,
         board=board,
-        drawing=day_board(plan.pieces, board, names, {one.name: one.many for one in said.places}, now.astimezone(zone))
+        drawing=day_board(
+            plan.pieces,
+            board,
+            names,
+            {one.name: one.many for one in said.places},
+            now.astimezone(zone),
+            movable=may(session.person, "plan day"),
+        )
         if plan and board
         else None,
         today=today,

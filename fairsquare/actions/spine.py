@@ -30,7 +30,7 @@ class Waits(NamedTuple):
     """What a job waits for, in words, the station where it is done, and a word for how it stands.
 
     Where it waits for somebody or something else, `due_at` says until when (UTC, ISO 8601; empty: nobody knows), `more` whom it
-    waits for.
+    waits for. `page`: of the job, where what blocks it is cleared; empty: the page of its station or hold point.
     """
 
     words: str
@@ -38,6 +38,7 @@ class Waits(NamedTuple):
     mood: Literal["work", "sign", "blocked", "waits", "done"]
     due_at: str = ""
     more: str = ""
+    page: str = ""
 
 
 _STATIONS = (
@@ -123,7 +124,8 @@ def _waits_at_hold(view: JobView, now: Stop) -> Waits:
     if hold.status == "ready":
         return Waits(f"{hold.title}: to be signed by a {' or a '.join(hold.signers)}", now.key, "sign")
     more = len(hold.missing) - 1
-    return Waits(hold.missing[0].words + (f" And {more} more." if more else ""), now.key, "blocked")
+    words = hold.missing[0].words + (f" And {more} more." if more else "")
+    return Waits(words, now.key, "blocked", page=hold.missing[0].page)
 
 
 def _done(view: JobView) -> dict[str, bool]:

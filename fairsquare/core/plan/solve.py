@@ -8,7 +8,7 @@ People of equal skills are a group, and a plan says how many of each group an op
 import itertools
 import math
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.plan.listed import first_plan
@@ -309,7 +309,7 @@ class _ShopModel:
 
     def rest(self) -> "cp_model.LinearExprT":
         """How late all begin that have moved or were not planned, and how far from their time those begin that have not moved."""
-        found: "list[cp_model.IntVar]" = []
+        found: list[cp_model.IntVar] = []
         for k, start in enumerate(self.starts):
             if k not in self._moves:
                 found.append(start)

@@ -10,6 +10,7 @@ from urllib.parse import quote, urlencode
 from fairsquare.core.damage.bound import STRUCTURAL, OnMember, structural, unplaced
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.job import damage_of, open_findings, units_of
+from fairsquare.core.damage.read import Contradiction
 from fairsquare.core.facts import HoldName, JobFacts, SignatureFact
 from fairsquare.core.fit.job import fit_fact
 from fairsquare.core.intake.safety import SAFETY_ITEMS
@@ -251,7 +252,7 @@ def may_sign(hold: Hold, role: Role) -> str | None:
 def _practised(name: HoldName, missing: list[Missing], evidence: dict[str, str]) -> Hold:
     """Return a hold point in practice: nobody signs it. What comes before the pulls is open where its evidence is there."""
     if name in ("fit_accepted", "released"):
-        missing = [Missing(words="Practice ends with the pulls: nothing is welded on it.")]
+        missing = [Missing(words="Practice ends with the pulls: nothing is welded on it.", page="practice")]
     elif name != "pulls_done":
         missing = [one for one in missing if not one.overridable] if name == "setup_accepted" else []
     open_way = not missing and name != "pulls_done"
@@ -460,9 +461,15 @@ def _missing_decision(facts: JobFacts, picture: Picture | None) -> list[Missing]
     missing += _kept_though_off(facts, picture)
     damage = damage_of(facts)
     return missing + [
-        Missing(words=one.detail, page="damage#settle-h")
+        Missing(words=one.detail, todo=f"{_again(facts, one)} settle it with a reason.", page="damage#settle-h")
         for one in open_findings(facts, damage.findings if damage else ())
     ]
+
+
+def _again(facts: JobFacts, found: Contradiction) -> str:
+    """Return what is to be done first about a contradiction: its points read again, where they were read only once."""
+    once = [code for code in found.points if sum(code in one.codes for one in counting(facts.readings)) < 2]
+    return f"Read {_list(once)} again; where that stays so," if once else "It was read again and stays so: look, then"
 
 
 def _unplaced_words(one: OnMember) -> str:

@@ -1,5 +1,7 @@
 """Reading the damage: profiles, modes, onset, push, what moved together, and contradictions to settle before deciding."""
 
+from collections import Counter
+
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import deciding
@@ -7,6 +9,8 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.damage.groups import Group
 from fairsquare.core.damage.job import before_pulls, damage_of, damage_picture, key_of
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.facts import JobFacts
+from fairsquare.core.measure.picture import counting
 from fairsquare.drawings.damage import groups_figure, mode_figure, profiles, push_figure
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
@@ -60,6 +64,7 @@ def _page(
         at="damage",
         damage=damage,
         judged=judged,
+        read_again=_read_again(view.facts),
         unread=unread,
         profiles=profiles(sheet, judged, damage, drawing_px(request)) if sheet and damage else None,
         groups_drawn=groups_figure(sheet, damage.groups) if sheet and damage and damage.groups else None,
@@ -75,6 +80,12 @@ def _page(
         pulled=before_pulls(view.facts) is not view.facts,
         hold=view.state.hold("decision_made"),
     )
+
+
+def _read_again(facts: JobFacts) -> frozenset[str]:
+    """Return the points that were read more than once, as far as readings count."""
+    times = Counter(code for one in counting(facts.readings) for code in one.codes)
+    return frozenset(code for code, many in times.items() if many > 1)
 
 
 def _moved_words(group: Group) -> str:

@@ -14,7 +14,7 @@ from fairsquare.core.sheet.model import Sheet, points_by_code
 
 WIDTH = 746.0
 _TOP, _PIN_UP = 34.0, 28.0
-_NARROW = 560.0
+_NARROW, _NAMES, _SAID = 560.0, 106.0, 240.0
 
 
 class _Row(NamedTuple):
@@ -78,8 +78,8 @@ def hung_gauges(
 def gauge_row(gauges: Sequence[HungGauge], factor: float, width: float = WIDTH) -> Markup:
     """Draw the row, the foremost gauge at the top; differences are drawn `factor` times. `width`: of the page, px."""
     beside = width >= _NARROW
-    bar = 200.0 * width / WIDTH if beside else width / 2 - 34
-    on = _Row(0.45 * width if beside else width / 2, bar, 84.0 if beside else 150.0, beside)
+    bar = (width - _NAMES - _SAID) / 2 if beside else width / 2 - 34
+    on = _Row(_NAMES + bar if beside else width / 2, bar, 84.0 if beside else 150.0, beside)
     height = _TOP + on.row * len(gauges) + 12
     parts = [
         f'<path class="datum" d="M{on.middle:g} 18V{height - 8:.0f}"/>',

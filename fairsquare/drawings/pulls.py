@@ -20,7 +20,7 @@ from fairsquare.drawings.labels import Anchor, Box, Labels, Spot, round_mark
 WIDTH = 760.0
 FACTOR = 10
 _MARGIN, _NARROW_MARGIN = 46.0, 24.0
-_TALLEST_PLAN = 400.0
+_TALLEST_PLAN, _TALLEST_GROUND = 400.0, 180.0
 _NARROW = 480.0
 _AROUND: dict[Anchor, float] = {"middle": 0.0, "start": -8.0, "end": 8.0}
 _WORDS_PX, _FORCE_PX, _CODE_PX = 15.0, 17.0, 16.0
@@ -70,7 +70,10 @@ def pull_drawing(
     places: list[Row3] = [*nodes.values(), *((*t.at, 0.0) for t in drawing)]
     low = (min(-p[0] for p in places) - 150, min(p[1] for p in places) - 250)
     high = (max(-p[0] for p in places) + 150, max(p[1] for p in places) + 250)
-    scale = min((width - 2 * margin) / (high[0] - low[0]), _TALLEST_PLAN / (high[1] - low[1]))
+    scale = min(
+        (width - 2 * margin) / (high[0] - low[0]),
+        (_TALLEST_GROUND if ground_only else _TALLEST_PLAN) / (high[1] - low[1]),
+    )
     plan = _View(_from_above, low, scale, 24.0, margin)
     plan_height = (high[1] - low[1]) * scale
     tops = [p[2] for p in nodes.values()] + [chain.height_mm for chain in used.values()] + [700.0]
@@ -180,7 +183,7 @@ def _forces(
         (x1, y1), (x2, y2) = view.at(start), view.at(end)
         words = f"{chain.force_n / 1000:.0f} kN"
         along = [(x1 + (x2 - x1) * part, y1 + (y2 - y1) * part) for part in (2 / 3, 1 / 2, 5 / 6, 1 / 3, 1.0)]
-        spots = [Spot(x, y + by) for by in (-6, 20, -22, 36) for x, y in along]
+        spots = [Spot(x, y + by) for by in (-11, 24, -28, 40) for x, y in along]
         spot = texts.put(words, _FORCE_PX, spots)
         parts.append(f'<text class="force" x="{spot.x:.1f}" y="{spot.y:.1f}">{words}</text>')
     return parts

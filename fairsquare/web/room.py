@@ -7,7 +7,7 @@ from fastapi import Request
 
 COOKIE = "window_px"
 DESK_PX = 1280
-_LEAST, _MOST = 280.0, 760.0
+_LEAST, _BESIDE, _MOST = 280.0, 560.0, 760.0
 _TELEPHONE_PX, _TABLET_PX = 640, 1000
 _TELEPHONE_EDGE, _TABLET_EDGE, _DESK_EDGE = 56, 232, 662
 
@@ -22,6 +22,12 @@ def whole_px(request: Request) -> float:
     """Return how wide a drawing is that has a page to itself, px: what the spine leaves."""
     window = window_px(request)
     return max(float(window - (_TELEPHONE_EDGE if window <= _TELEPHONE_PX else _TABLET_EDGE)), _LEAST)
+
+
+def beside_px(request: Request) -> float:
+    """Return how wide a drawing is between two others at the foot of a page without a spine, px."""
+    window = window_px(request)
+    return max(float(window - _TELEPHONE_EDGE), _LEAST) if window <= _TELEPHONE_PX else _BESIDE
 
 
 def drawing_px(request: Request) -> float:

@@ -7,9 +7,14 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page
 
-from fairsquare.actions import Desk
+from fairsquare.actions import Desk, pulling
+from fairsquare.core.pull.board import board_of
+from fairsquare.core.pull.job import CAUTIONS, AfterPull, BoardState, ChainSet, PlanSaid, PointCycle, WorkPull
 from fairsquare.demo.load import load
+from fairsquare.store.people import Person
 from tests.browser.conftest import sign_in
+from tests.conftest import key
+from tests.pulling import decide_all
 
 LOOK = (Path(__file__).parent / "look.js").read_text(encoding="utf-8")
 WIDTHS = {"desk": (1280, 800), "tablet": (800, 1280), "telephone": (390, 844)}
@@ -32,6 +37,9 @@ NOT_PAGES = re.compile(
     r"\.(pdf|csv|json|zip|svg|dxf|jpg|ics|xlsx|tsv|txt)\b|/static/|/api/|/sign-|/photos/|/records/|/file$"
 )
 MOST_PAGES = 160
+TEAL_JOB = "SL-0003"
+STEPS: tuple[tuple[BoardState, BoardState], ...] = (("cautions", "test"), ("test", "look"), ("look", "pulling"))
+TICKED = (*(name for name, _ in CAUTIONS), "clamps")
 WHOLE, DRAWN = ("SL-0003", "SL-0006"), ("SL-0001", "SL-0002", "SL-0004", "SL-0005")
 """Jobs of which every page is looked at, a cut and a seam among them; and those of which what is drawn is."""
 DRAWINGS = (
@@ -56,6 +64,31 @@ def sized(request: pytest.FixtureRequest, browser: Browser, server: str) -> Iter
     )
     yield context.new_page()
     context.close()
+
+
+@pytest.fixture
+def pulled(desk: Desk, persons: dict[str, Person]) -> str:
+    """The Teal, decided, with a pull of two chains that was begun."""
+    if not desk.view(TEAL_JOB).facts.pull_plans:
+        decide_all(desk, persons, TEAL_JOB)
+        chains = tuple(
+            ChainSet(hook=f"at R3{side}", tower=tower, height_mm=200, force_n=30_000)
+            for side, tower in (("R", "rear"), ("L", "left rear"))
+        )
+        plan = PlanSaid(school="outward", pulls=(WorkPull(chains=chains),))
+        pulling.keep_plan(desk, persons["lead"], key(), TEAL_JOB, plan, 0)
+    pulling.begin(desk, persons["lead"], key(), TEAL_JOB, 1)
+    return TEAL_JOB
+
+
+def close(desk: Desk, person: Person, job: str) -> None:
+    """End the pull that was let go: nobody read what it did."""
+    board = board_of(desk.view(job).facts)
+    assert board is not None
+    cycles = tuple(
+        PointCycle(code=one.watched.code, before_mm=one.stands_mm, after_mm=one.stands_mm) for one in board.points
+    )
+    pulling.close_cycle(desk, person, key(), job, cycles, again=False, after=AfterPull())
 
 
 def shape(path: str) -> str:
@@ -119,4 +152,20 @@ def test_what_is_drawn_of_a_vehicle_can_be_read(sized: Page, job: str) -> None:
         path = f"/jobs/{job}/{page}"
         sized.goto(path)
         found += faults(sized, path)
+    assert not found, "\n".join(found)
+
+
+def test_the_board_of_a_pull_under_way_can_be_read_and_touched(sized: Page, desk: Desk, persons, pulled: str) -> None:
+    sign_in(sized, "solveig", "north-light-12")
+    path = f"/jobs/{pulled}/board"
+    sized.goto(path)
+    found = faults(sized, path)
+    for seen, at in STEPS:
+        pulling.go_on(desk, persons["lead"], key(), pulled, seen, at, TICKED)
+        sized.reload()
+        found += faults(sized, f"{path}, {at}")
+    pulling.go_on(desk, persons["lead"], key(), pulled, "pulling", "let_go")
+    sized.reload()
+    found += faults(sized, f"{path}, let go")
+    close(desk, persons["lead"], pulled)
     assert not found, "\n".join(found)

@@ -36,6 +36,7 @@ from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.store.people import Session
 from fairsquare.web.forms import number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.room import beside_px
 from fairsquare.web.words import way_words
 
 router = APIRouter()
@@ -212,7 +213,7 @@ def _cycles_by_code(view: JobView) -> dict[str, list[PointCycle]]:
 
 def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
     work = board.plan.plan.pulls[board.pull - 1]
-    statics, words, ground, aluminium = _standing(view.facts, work)
+    statics, words, ground, aluminium = _standing(view.facts, work, beside_px(request))
     loads = pulling.loads(desk_of(request), view)
     weakest = works_hardest(statics, work)
     gear = pulling.fullest_now(desk_of(request), view, board)
@@ -262,21 +263,23 @@ def _set_up_since(view: JobView, board: Board) -> bool:
     return view.setup is not None and view.setup.opened.at > board.events[0].by.at
 
 
-def _standing(facts: JobFacts, work: WorkPull) -> tuple[PullsHeld | None, tuple[str, ...], Markup, bool]:
+def _standing(facts: JobFacts, work: WorkPull, width: float) -> tuple[PullsHeld | None, tuple[str, ...], Markup, bool]:
     """Return what does not change while a pull is on, worked out once: its statics, why it is not held, the ground, aluminium."""
     setting, sheet = setting_of(facts), facts.sheet
     if setting is None or sheet is None:
         raise Refused("There is no sheet.", field="sheet")
     statics, words = held_as_planned(facts, work)
-    ground, aluminium = _once(Same(sheet), setting.model_dump_json(), work, Same(statics))
+    ground, aluminium = _once(Same(sheet), setting.model_dump_json(), work, Same(statics), width)
     return statics, words, ground, aluminium
 
 
 @lru_cache(maxsize=64)
-def _once(held: Same[Sheet], setting_json: str, work: WorkPull, statics: Same[PullsHeld | None]) -> tuple[Markup, bool]:
+def _once(
+    held: Same[Sheet], setting_json: str, work: WorkPull, statics: Same[PullsHeld | None], width: float
+) -> tuple[Markup, bool]:
     setting, sheet = Setting.model_validate_json(setting_json), held.held
     skeleton = frame_of_setting(sheet, setting)
-    ground = pull_drawing(sheet, skeleton, setting, {}, work, statics.held, ground_only=True)
+    ground = pull_drawing(sheet, skeleton, setting, {}, work, statics.held, ground_only=True, width=width)
     return ground, sheet.construction == "aluminium"
 
 

@@ -1,5 +1,6 @@
 // What of a page cannot be seen, read or touched as it should, as a list of words; empty where nothing is wrong.
-() => {
+async () => {
+  await document.fonts.ready;
   const LEAST_TYPE = 11.95, LEAST_TARGET = 43.5, SLACK = 1;
   const found = [];
   const words = (element) => element.textContent.trim().replace(/\s+/g, " ").slice(0, 28);

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from fairsquare.core.pull.forms import special_forms
+from fairsquare.core.pull.forms import Form, forms_tried
 from fairsquare.core.pull.setting import frame_of_setting, usual_setting
 from fairsquare.core.structure.of_sheet import usual_boxes
 from fairsquare.demo.rig import setting_of_vehicle
@@ -13,7 +13,8 @@ from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, TEAL
 def forms(vehicle, moved, setting=None, school="reverse"):
     setting = setting or usual_setting(vehicle.sheet, {**usual_boxes(vehicle.sheet), **vehicle.boxes})
     places = {p.code: tuple(np.add(p.xyz, moved.get(p.code, (0.0, 0.0, 0.0))).tolist()) for p in vehicle.sheet.points}
-    return {form.id: form for form in special_forms(vehicle.sheet, places, setting, school)}
+    tried = forms_tried(vehicle.sheet, places, setting, school)
+    return {form.id: form for form in tried if isinstance(form, Form)}
 
 
 def way(form, sheet, chain=0):

@@ -6,7 +6,6 @@ playing it.
 """
 
 from collections.abc import Iterator, Mapping
-from functools import lru_cache
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -19,7 +18,6 @@ from fairsquare.core.pull.job import UNKNOWN_N, ChainSet, WorkPull, machines_of,
 from fairsquare.core.pull.plan import School, game_of
 from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Machine, PlacedAnchor, PlacedHook, PlacedTower, Setting, frame_of_setting
-from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code, tolerances
 from fairsquare.core.structure.frame import Floats
 
@@ -51,25 +49,10 @@ class _Draft(NamedTuple):
     chains: tuple[ChainSet, ...]
 
 
-def special_forms(sheet: Sheet, places: Mapping[Code, Row3], setting: Setting, school: School) -> tuple[Form, ...]:
-    """Return the special forms that would bring points nearer, the best first, each with the force at which it helps most.
-
-    `places` are where points stand now. Forms that gain less than half a millimetre of what is beyond tolerance are left out.
-    """
-    return _found(Same(sheet), tuple(sorted(places.items())), setting.model_dump_json(), school)
-
-
-@lru_cache(maxsize=16)
-def _found(
-    held: Same[Sheet], places_now: tuple[tuple[Code, Row3], ...], setting_json: str, school: School
-) -> tuple[Form, ...]:
-    setting = Setting.model_validate_json(setting_json)
-    tried = forms_tried(held.held, dict(places_now), setting, school)
-    return tuple(sorted((form for form in tried if isinstance(form, Form)), key=lambda form: form.after_mm))
-
-
 def forms_tried(sheet: Sheet, places: Mapping[Code, Row3], setting: Setting, school: School) -> Iterator[Form | str]:
-    """Yield the title of each form that the picture calls for before it is played, and the form where it brings points nearer."""
+    """Yield the title of each form that the picture calls for before it is played, and the form where it brings points nearer, with
+    the force at which it helps most. `places` are where points stand now; what gains less than half a millimetre of what is beyond
+    tolerance is left out."""
     for draft in _Picture(sheet, places, setting).drafts():
         yield draft.title
         form = _played(sheet, places, school, draft)

@@ -451,7 +451,7 @@ def test_a_part_made_here_has_a_drawing_and_a_caution(decided, as_role, desk) ->
         holes_mm=((20.0, 6.0, 8.0), (100.0, 6.0, 8.0)),
     )
     assert b"<svg" in ngozi.http.get(f"/jobs/{decided}/parts/{part.id}/template.svg").content
-    assert ngozi.http.get(f"/jobs/{decided}/parts/{part.id}/template?paper=Letter").content.startswith(b"%PDF")
+    assert ngozi.http.get(f"/jobs/{decided}/parts/{part.id}/template.pdf?paper=Letter").content.startswith(b"%PDF")
     assert ngozi.http.get(f"/jobs/{decided}/parts/999/template.svg").status_code == 422
 
 

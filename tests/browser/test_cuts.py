@@ -86,7 +86,8 @@ def test_the_teals_rail_is_dragged_by_touch_and_printed(tablet: Page, desk: Desk
     handle = tablet.locator("#strip [data-layer='outer'] .cut-box")
     box = handle.bounding_box()
     drawing = tablet.locator("#strip svg")
-    per_mm = float(drawing.get_attribute("data-per-mm")) * drawing.bounding_box()["width"] / 1060
+    per_mm = float(drawing.get_attribute("data-per-mm")) * drawing.bounding_box()["width"]
+    per_mm /= drawing.evaluate("svg => svg.viewBox.baseVal.width")
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     session = tablet.context.new_cdp_session(tablet)
     session.send("Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": [{"x": x, "y": y}]})
@@ -109,7 +110,7 @@ def test_the_teals_rail_is_dragged_by_touch_and_printed(tablet: Page, desk: Desk
     text = " ".join(" ".join(one.extract_text() for one in PdfReader(io.BytesIO(answer.body())).pages).split())
     assert "80.0 mm behind R2R" in text
     assert "rear harness, in the rail" in text
-    answer = tablet.request.get(f"{RAIL}/template?layer=outer&whose=vehicle&reach=cut&paper=Letter")
+    answer = tablet.request.get(f"{RAIL}/template.pdf?layer=outer&whose=vehicle&reach=cut&paper=Letter")
     assert answer.headers["content-type"] == "application/pdf"
     assert "80.0 mm behind R2R" in PdfReader(io.BytesIO(answer.body())).pages[0].extract_text()
 
@@ -182,7 +183,7 @@ def test_what_is_on_the_strip_is_dragged_and_the_fields_follow(page: Page, desk:
     per_mm = (
         float(preview.locator("svg").get_attribute("data-per-mm"))
         * preview.locator("svg").bounding_box()["width"]
-        / 1060
+        / preview.locator("svg").evaluate("svg => svg.viewBox.baseVal.width")
     )
 
     def drag(selector: str, at: float, by: float) -> None:

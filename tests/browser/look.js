@@ -39,13 +39,35 @@ async () => {
     });
   }
 
+  const lying = [], range = document.createRange();
+  const stays = new Map(), stuck = (element) => {
+    if (!element || element === document.body) return false;
+    if (!stays.has(element)) stays.set(element, ["sticky", "fixed"].includes(getComputedStyle(element).position) || stuck(element.parentElement));
+    return stays.get(element);
+  };
   const texts = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
   while (texts.nextNode()) {
     const element = texts.currentNode.parentElement;
     if (!texts.currentNode.textContent.trim() || !element || element.closest("svg, script, style") || !shown(element)) continue;
     const size = parseFloat(getComputedStyle(element).fontSize);
     if (size < LEAST_TYPE) found.push(`${named(element)}: “${words(element)}” is ${size.toFixed(1)} px`);
+    // What stays in the window while the page goes by under it may lie on it; what slides within a box is seen when it is slid to.
+    if (stuck(element) || element.closest("option, .scroll, .skip")) continue;
+    range.selectNodeContents(texts.currentNode);
+    for (const box of range.getClientRects()) {
+      const ink = Math.min(box.height, size);
+      const middle = (box.top + box.bottom) / 2;
+      lying.push({ element, left: box.left, right: box.right, top: middle - 0.35 * ink, bottom: middle + 0.35 * ink });
+    }
   }
+  lying.sort((a, b) => a.top - b.top);
+  lying.forEach((a, index) => {
+    for (const b of lying.slice(index + 1)) {
+      if (b.top > a.bottom - SLACK) break;
+      if (Math.min(a.right, b.right) - Math.max(a.left, b.left) > SLACK && Math.min(a.bottom, b.bottom) - b.top > SLACK)
+        found.push(`${named(a.element)}: “${words(a.element)}” lies on “${words(b.element)}”`);
+    }
+  });
 
   for (const element of document.querySelectorAll("body *")) {
     if (element.closest("svg") || element.tagName === "TEXTAREA" || !shown(element)) continue;

@@ -24,7 +24,7 @@ NARROW = 480.0
 _MARGIN, _NARROW_MARGIN = 20.0, 4.0
 _LABELS_UP_TO = 70
 _LABEL_STEP, _LABEL_STEPS = 15.0, 7
-_BETWEEN, _TICK_DOWN, _TITLE_DOWN = 13.0, 16.0, 12.0
+_BETWEEN, _BETWEEN_ENDS, _TICK_DOWN, _TITLE_DOWN = 13.0, 24.0, 16.0, 12.0
 _END_MARGIN, _END_GAP = 26.0, 52.0
 _CODE_PX, _NOTE_PX, _TICK_ROOM, _MARK_HALF = 14.0, 13.0, 58.0, 7.0
 _ASIDE = (0.0, 14.0, -14.0)
@@ -156,7 +156,7 @@ def _page(
 ) -> Markup:
     beside = ends_on and page >= NARROW
     margin = _END_MARGIN if ends_on else _MARGIN if page >= NARROW else _NARROW_MARGIN
-    below = _BETWEEN + _TITLE_DOWN
+    below = (_BETWEEN_ENDS if ends_on else _BETWEEN) + _TITLE_DOWN
     pad, scale = _PAD_MM, 0.0
     for _ in range(2):  # what is small on the page still has room for its codes round it
         bounds = [_bounds(view, pad) for view in views]

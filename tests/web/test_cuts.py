@@ -13,15 +13,18 @@ from fairsquare.core.cut import gate
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.facts import Blank
+from fairsquare.core.facts import Blank, SettlementFact
+from fairsquare.core.release.holds import job_state
 from fairsquare.core.release.record import facts_of, make_record, recompute
 from fairsquare.demo.cuts import _SECTIONS
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.demo.vehicles import DUNLIN, TEAL
 from tests.conftest import key
+from tests.core.facts import changed
 from tests.web.cutting import RAIL, STRIP, WELDS, section
-from tests.web.test_job import make_safe, new_job, read_all, sign, with_references, with_sheet
+from tests.web.test_damage import MOVED
+from tests.web.test_job import call, make_safe, new_job, read_all, sign, with_references, with_sheet
 
 
 def check_part_in(desk, persons, job):
@@ -288,6 +291,33 @@ def test_everything_the_final_line_waits_for_leads_to_the_page_that_clears_it(pl
     for one in waits:
         ngozi.get(f"/jobs/{planned}/{one.page}")
         assert one.todo in ngozi.get(f"/jobs/{planned}/cuts/1")
+
+
+def test_a_contradiction_and_a_plate_on_the_member_hold_the_final_line_until_they_are_cleared(
+    planned, as_role, desk
+) -> None:
+    ngozi = as_role("technician")
+
+    def waits(**changes) -> str:
+        view = desk.view(planned)
+        job = changed(view.facts, **changes)
+        return " ".join(one.words for one in gate.final_waits(job, job_state(job), section(desk, planned), "outer"))
+
+    assert "contradiction" not in waits() and "plate" not in waits()
+    spoilt = {**MOVED, "F4L": np.zeros(3)}
+    struck = tuple(
+        one.model_copy(update={"xyz": tuple(map(float, call(one.code, spoilt.get(one.code, np.zeros(3))).split()[1:]))})
+        for one in desk.view(planned).facts.readings
+    )
+    assert "A contradiction is not settled: F4L reads fair between" in waits(readings=struck)
+    settled = SettlementFact(id=1, finding="between:F4L", reason="a stiffener stands there", by=struck[0].by)
+    assert "contradiction" not in waits(readings=struck, settlements=(settled,))
+    ngozi.post(f"/jobs/{planned}/walk-round", call="plate right front rail at F4R")
+    assert "photograph the plate or label first" in waits()
+    (seen,) = (one for one in desk.view(planned).facts.walk if one.kind == "plate")
+    photo = {"photo": ("plate.jpg", drawn_photo("plate", "crack"), "image/jpeg")}
+    ngozi.post(f"/jobs/{planned}/photos", files=photo, about="walk", about_id=str(seen.id), words="", page="walk-round")
+    assert "plate" not in waits()
 
 
 def test_the_final_line_waits_and_says_for_what(planned, as_role, desk, persons) -> None:

@@ -10,7 +10,6 @@ import hashlib
 import io
 import json
 import zipfile
-import zlib
 from typing import Any, Literal, NamedTuple
 
 import rfc8785
@@ -21,11 +20,12 @@ from fairsquare.core.facts import JobFacts
 from fairsquare.core.model import Model
 from fairsquare.core.release.record import JobRecord, facts_of
 from fairsquare.core.who import Who
-from fairsquare.files.records import check_record
+from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
+from fairsquare.files.records import check_record_body
 
 FORMAT: Literal["fairsquare-job/1"] = "fairsquare-job/1"
 MANIFEST, JOB, RECORD = "manifest.json", "job.json", "record.json"
-MOST_MEMBERS, MOST_BYTES = 4_000, 400 * 1024 * 1024
+LIMITS = Limits(members=4_000, bytes=400 * 1024 * 1024)
 
 
 class Manifest(Model):
@@ -100,7 +100,7 @@ def read_job_file(content: bytes) -> JobFile:
     manifest = _manifest(members)
     _as_listed(manifest, members)
     record = members.get(RECORD, b"")
-    check = check_record(record)
+    check = check_record_body(record)
     if not check.good or check.sha256 is None:
         raise _wrong(f"its record is not whole or does not follow: {'; '.join(check.findings)[:300]}")
     try:
@@ -113,30 +113,25 @@ def read_job_file(content: bytes) -> JobFile:
         if hashlib.sha256(photos[one.id]).hexdigest() != one.sha256:
             raise _wrong(f"photo {one.id}, {one.name}, is missing or another one")
     earlier = {
-        name.removeprefix("records/").removesuffix(".json"): text.decode()
+        name.removeprefix("records/").removesuffix(".json"): text
         for name, text in members.items()
         if name.startswith("records/")
     }
     for sha256, text in earlier.items():
-        before = check_record(text.encode())
+        before = check_record_body(text)
         if not before.whole or before.sha256 != sha256:
             raise _wrong(f"an earlier record, {sha256[:12]}, is not whole: {'; '.join(before.findings)[:300]}")
-    return JobFile(manifest, body, {**earlier, check.sha256: record.decode()}, photos)
+    made = {sha256: text.decode() for sha256, text in earlier.items()}
+    return JobFile(manifest, body, {**made, check.sha256: record.decode()}, photos)
 
 
 def _unpacked(content: bytes) -> dict[str, bytes]:
+    if not is_archive(content):
+        raise Refused("This is no job file, or it is damaged: have it sent again.", field="file", value=len(content))
     try:
-        with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            entries = archive.infolist()
-            if len(entries) > MOST_MEMBERS or sum(one.file_size for one in entries) > MOST_BYTES:
-                raise _wrong("it holds more than any job does")
-            if len({one.filename for one in entries}) != len(entries):
-                raise _wrong("a member is in it twice")
-            return {one.filename: archive.read(one) for one in entries}
-    except (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, OSError, ValueError):
-        raise Refused(
-            "This is no job file, or it is damaged: have it sent again.", field="file", value=len(content)
-        ) from None
+        return unpacked(content, LIMITS)
+    except ArchiveFault as fault:
+        raise _wrong(str(fault)) from None
 
 
 def _manifest(members: dict[str, bytes]) -> Manifest:

@@ -9,7 +9,6 @@ import hashlib
 import io
 import json
 import zipfile
-import zlib
 from typing import Any
 
 import rfc8785
@@ -17,11 +16,12 @@ from pydantic import ValidationError
 
 from fairsquare.core.model import Model
 from fairsquare.core.release.record import FORMAT, FORMATS, JobRecord, recompute
+from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
 from fairsquare.files.chain import chain_findings, chain_of
-from fairsquare.files.sheets import text_from_rows
+from fairsquare.files.sheets import defused, text_from_rows
 
 RECORD_NAME = "record.json"
-MOST_IN_ARCHIVE = 2_100
+LIMITS = Limits(members=2_100, bytes=400 * 1024 * 1024)
 
 
 class RecordCheck(Model):
@@ -48,8 +48,11 @@ def sealed(record: JobRecord, previous: str = "") -> tuple[str, str]:
 
 def check_record(content: bytes) -> RecordCheck:
     """Check a record file, or an archive of one with its photos: is it whole, and do its figures follow? Never raises."""
-    if content[:4] == b"PK\x03\x04":
-        return _check_archive(content)
+    return _check_archive(content) if is_archive(content) else check_record_body(content)
+
+
+def check_record_body(content: bytes) -> RecordCheck:
+    """Check a record as it is within an archive, and nothing else: what is packed is no record. Never raises."""
     try:
         loaded = json.loads(content)
     except (UnicodeDecodeError, json.JSONDecodeError, RecursionError) as fault:
@@ -118,16 +121,14 @@ def _member(name: str) -> zipfile.ZipInfo:
 
 def _check_archive(content: bytes) -> RecordCheck:
     try:
-        with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            names = archive.namelist()
-            if RECORD_NAME not in names or len(names) > MOST_IN_ARCHIVE:
-                return _bad(f"There is no {RECORD_NAME} in this archive.")
-            body = archive.read(RECORD_NAME)
-            found = {name: hashlib.sha256(archive.read(name)).hexdigest() for name in names if name != RECORD_NAME}
-    except (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError, OSError) as fault:
-        return _bad(f"This archive cannot be read: {fault}.")
-    check = check_record(body)
-    wrong = _photo_findings(body, found)
+        members = unpacked(content, LIMITS)
+    except ArchiveFault as fault:
+        return _bad(f"This archive is not read: {fault}.")
+    body = members.pop(RECORD_NAME, None)
+    if body is None:
+        return _bad(f"There is no {RECORD_NAME} in this archive.")
+    check = check_record_body(body)
+    wrong = _photo_findings(body, {name: hashlib.sha256(photo).hexdigest() for name, photo in members.items()})
     return check.model_copy(update={"whole": check.whole and not wrong, "findings": (*check.findings, *wrong)})
 
 
@@ -151,7 +152,7 @@ def record_as_csv(record: JobRecord) -> str:
     lines: list[list[str]] = [head]
     for point in record.sheet.points if record.sheet else ():
         found = record.results.points[point.code]
-        line = [_safe(point.code), *(repr(value) for value in point.xyz)]
+        line = [defused(point.code), *(repr(value) for value in point.xyz)]
         for judged in (found.before, found.after):
             deviation = judged.deviation if judged and judged.deviation else None
             line += [f"{value:.4f}" for value in deviation] if deviation else ["", "", ""]
@@ -159,10 +160,6 @@ def record_as_csv(record: JobRecord) -> str:
             line += [judged.state, judged.words] if judged else ["unread", ""]
         lines.append(line)
     return text_from_rows(lines)
-
-
-def _safe(text: str) -> str:
-    return "'" + text if text[:1] in "=+-@\t" else text
 
 
 def _bad(words: str) -> RecordCheck:

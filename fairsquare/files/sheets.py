@@ -3,21 +3,21 @@
 import csv
 import io
 import json
-import zipfile
 from collections.abc import Iterable, Sequence
 
 import openpyxl
-from openpyxl.utils.exceptions import InvalidFileException
 from pydantic import ValidationError
 
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import read_length
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.sheet.table import MOST_ROWS, Rows, table_of
+from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
 
 LARGEST_FILE = 2 * 1024 * 1024
 MOST_COLUMNS = 60
-_LARGEST_UNPACKED = 40 * 1024 * 1024
+_BLANK, _FORMULA = "\t\r\n\x00", ("=", "+", "-", "@", "＝", "＋", "－", "＠")
+_WORKBOOK = Limits(members=2_000, bytes=40 * 1024 * 1024)
 
 
 def rows_from_file(name: str, content: bytes) -> tuple[Rows, tuple[str, ...]]:
@@ -27,7 +27,7 @@ def rows_from_file(name: str, content: bytes) -> tuple[Rows, tuple[str, ...]]:
     if len(content) > LARGEST_FILE:
         raise _bad(name, f"the file is larger than {LARGEST_FILE // 2**20} MB: a sheet of 400 points has some 40 kB")
     ending = name.lower().rpartition(".")[2]
-    if content[:4] == b"PK\x03\x04":
+    if is_archive(content):
         return _rows_from_xlsx(name, content), ()
     if ending in ("xlsx", "xlsm"):
         raise _bad(name, "it is named .xlsx but is no workbook. Save it again as XLSX, or choose a CSV file")
@@ -44,7 +44,12 @@ def rows_from_text(text: str) -> Rows:
     lines = text.replace("\r\n", "\n").replace("\r", "\n")
     first = next((line for line in lines.split("\n") if line.strip()), "")
     separator = max(("\t", ";", ","), key=first.count)
-    return tuple(tuple(cells) for cells in csv.reader(io.StringIO(lines), delimiter=separator, strict=False))
+    try:
+        return tuple(tuple(cells) for cells in csv.reader(io.StringIO(lines), delimiter=separator, strict=False))
+    except csv.Error as fault:
+        raise Refused(
+            f"The table cannot be read ({fault}): look for a quotation mark that is never closed.", field="table"
+        ) from None
 
 
 def text_from_rows(rows: Iterable[Sequence[str]], separator: str = ",") -> str:
@@ -102,12 +107,20 @@ def _decoded(content: bytes) -> tuple[str, tuple[str, ...]]:
 
 def _rows_from_xlsx(name: str, content: bytes) -> Rows:
     try:
-        with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            if sum(entry.file_size for entry in archive.infolist()) > _LARGEST_UNPACKED:
-                raise _bad(name, "the workbook unpacks to more than 40 MB: keep only the sheet of points")
-        book = openpyxl.load_workbook(io.BytesIO(content), read_only=True, data_only=False, keep_links=False)
-    except (zipfile.BadZipFile, InvalidFileException, KeyError, ValueError, OSError, SyntaxError) as fault:
+        unpacked(content, _WORKBOOK, archives_within=True)
+        rows = _cells_of(openpyxl.load_workbook(io.BytesIO(content), read_only=True, data_only=False, keep_links=False))
+    except ArchiveFault as fault:
+        raise _bad(
+            name, f"the workbook is not read: {fault}. Keep only the sheet of points, or save it as CSV"
+        ) from None
+    except Exception as fault:  # openpyxl raises whatever the damaged part led it to
         raise _bad(name, "the workbook cannot be opened. Save it again as XLSX, or as CSV") from fault
+    if not any(rows):
+        raise _bad(name, "the workbook holds nothing")
+    return tuple(rows)
+
+
+def _cells_of(book: openpyxl.Workbook) -> list[tuple[str, ...]]:
     rows: list[tuple[str, ...]] = []
     for page in book.worksheets:
         cells = page.iter_rows(values_only=True, max_row=MOST_ROWS + 1, max_col=MOST_COLUMNS)
@@ -115,9 +128,7 @@ def _rows_from_xlsx(name: str, content: bytes) -> Rows:
         rows.append(())
         if len(rows) > MOST_ROWS:
             break
-    if not any(rows):
-        raise _bad(name, "the workbook holds nothing")
-    return tuple(rows)
+    return rows
 
 
 def _cell_text(value: object) -> str:
@@ -143,10 +154,17 @@ def _number_or_text(cell: str) -> str | float:
         return cell
 
 
+def defused(cell: str) -> str:
+    """Return a cell that no spreadsheet runs as a formula: one that begins as a formula does is marked as text.
+
+    Spreadsheets look past blanks, tabs and line ends, and take the full-width signs for the plain ones (OWASP, CSV injection).
+    """
+    runs = cell[:1] in _BLANK or cell.lstrip(_BLANK + " ")[:1] in _FORMULA
+    return "'" + cell if cell and runs else cell
+
+
 def _defused(rows: Rows) -> Rows:
-    return tuple(
-        tuple("'" + cell if cell[:1] in "=+-@\t" and not _is_number(cell) else cell for cell in row) for row in rows
-    )
+    return tuple(tuple(cell if _is_number(cell) else defused(cell) for cell in row) for row in rows)
 
 
 def _is_number(cell: str) -> bool:

@@ -10,6 +10,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.sheet.model import Point, Sheet
 from fairsquare.core.sheet.table import ReadTable, read_table
 from fairsquare.files.sheets import (
+    defused,
     rows_from_file,
     rows_from_text,
     sheet_as_csv,
@@ -76,7 +77,7 @@ def test_a_workbook_that_unpacks_to_a_mountain() -> None:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("xl/worksheets/sheet1.xml", b"0" * (45 * 1024 * 1024))
-    with pytest.raises(Refused, match="more than 40 MB"):
+    with pytest.raises(Refused, match="unpacks to more than such a file ever holds"):
         rows_from_file("bomb.xlsx", out.getvalue())
 
 
@@ -101,3 +102,33 @@ def test_what_is_no_sheet_is_refused_by_name(name, content, words) -> None:
 
 def test_json_is_the_shape_of_the_contract() -> None:
     assert sheet_from_json(sheet_as_json(NAMED)) == NAMED
+
+
+@pytest.mark.parametrize(
+    "cell", ["=1+2", "\t=1", "\r=1", "\n+1", " =1", "＝1+2", "＋1", "－1-", "＠SUM(1)", "@x", "-x"]
+)
+def test_no_cell_runs_as_a_formula(cell) -> None:
+    assert defused(cell) == "'" + cell
+
+
+@pytest.mark.parametrize("cell", ["", "F4R", "a=b", "4.5", "'=1"])
+def test_other_cells_stay_as_they_are(cell) -> None:
+    assert defused(cell) == cell
+
+
+def test_a_cell_without_end_and_a_workbook_with_a_hole_are_refused() -> None:
+    with pytest.raises(Refused, match="quotation mark that is never closed"):
+        rows_from_text("code,length\nA," + "9" * 140_000)
+    whole = sheet_as_xlsx(NAMED)
+    with zipfile.ZipFile(io.BytesIO(whole)) as archive:
+        members = {name: archive.read(name) for name in archive.namelist()}
+    for name in members:
+        for content in (b"", b"<", members[name][: len(members[name]) // 2]):
+            out = io.BytesIO()
+            with zipfile.ZipFile(out, "w") as archive:
+                for other, own in members.items():
+                    archive.writestr(other, content if other == name else own)
+            try:
+                assert rows_from_file("x.xlsx", out.getvalue())
+            except Refused as refused:
+                assert refused.field == "file"

@@ -159,7 +159,7 @@ def figures_changed(found: dict[str, bytes]) -> bytes:
     ("change", "words"),
     [
         (lambda f: b"no file at all", "no job file, or it is damaged"),
-        (lambda f: packed(f)[:-200], "no job file, or it is damaged"),
+        (lambda f: packed(f)[:-200], "not taken: it is damaged"),
         (lambda f: packed({n: c for n, c in f.items() if n != "manifest.json"}), "no list of what it holds"),
         (lambda f: packed({n: c for n, c in f.items() if n != "record.json"}), "record.json is missing"),
         (lambda f: packed({**f, "job.json": f["job.json"].replace(b"Dunlin", b"Durlin")}), "job.json was changed"),

@@ -67,7 +67,7 @@ def _members(archive: zipfile.ZipFile, packed: int, limits: Limits, *, archives_
     for entry in entries:
         if entry.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED) or entry.flag_bits & 1:
             raise ArchiveFault(f"{_named(entry)} is packed in a way that is not read here")
-        pieces = []
+        pieces: list[bytes] = []
         with archive.open(entry) as member:
             while piece := member.read(CHUNK):
                 left -= len(piece)

@@ -19,7 +19,7 @@ def start_clock(
     desk: Desk, person: Person, key: str, number: str, kind: ClockKind, product: str, label: str, minutes: float
 ) -> int:
     """Start a clock. Foam that is opened is let in, and swells: a move like any other. Raises `Refused` and `Unsure`."""
-    check_may(person, "measure")
+    check_may(person, "run clocks")
     label = " ".join(label.split())
     if not 2 <= len(label) <= 120:
         raise Refused("What does it count? Such as: foam sets.", field="label", value=label[:120])
@@ -45,7 +45,7 @@ def start_clock(
 
 def end_clock(desk: Desk, person: Person, key: str, number: str, clock: int, words: str) -> None:
     """End a clock. A product whose working time ends so is closed: its curing begins to count. An ended one stays as it is."""
-    check_may(person, "measure")
+    check_may(person, "run clocks")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         own = next((one for one in view.facts.clocks if one.id == clock), None)

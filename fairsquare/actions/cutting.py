@@ -145,7 +145,7 @@ def tick(
     desk: Desk, person: Person, key: str, number: str, section: int, whose: Whose, weld: str, *, done: bool
 ) -> None:
     """Tick a weld off on a side, or take its tick back. What stands so already is left as it is."""
-    check_may(person, "measure")
+    check_may(person, "open welds")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         state = section_of(view, section)

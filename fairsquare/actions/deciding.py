@@ -44,7 +44,7 @@ class DecisionSaid(NamedTuple):
 
 def settle(desk: Desk, person: Person, key: str, number: str, finding: str, reason: str) -> None:
     """Settle a contradiction with a reason. Raises `Unsure` for one that is not there (any more)."""
-    check_may(person, "decide")
+    check_may(person, "judge readings")
     given = reason_of(reason)
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:

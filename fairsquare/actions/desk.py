@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from fairsquare.actions.bell import Bell
 from fairsquare.actions.checking import as_fact, checked_reading
-from fairsquare.actions.rights import check_may
+from fairsquare.actions.rights import check_may, check_own
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
@@ -24,7 +24,7 @@ from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
 from fairsquare.core.went import JobWent, Past, job_went
 from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
-from fairsquare.store import holds, jobs, measuring, pulls, records, sheets, tools, went
+from fairsquare.store import holds, jobs, measuring, people, pulls, records, sheets, tools, went
 from fairsquare.store.database import Connection, Database, utc
 from fairsquare.store.facts import StateCache, load_facts
 from fairsquare.store.jobs import Job, JobDetails
@@ -264,6 +264,8 @@ class Desk:
             before = {r.code: r.id for r in reference_readings(view.facts, own) if r.kind == "point"} if own else {}
             ids = []
             for one in checked:
+                if one.replaces is not None:
+                    check_own(person, people.who_recorded(connection, "reading", one.replaces))
                 again = (
                     one.kind == "point" and one.purpose == "reference" and one.replaces is None and one.code in before
                 )
@@ -315,7 +317,7 @@ class Desk:
         self, person: Person, key: str, number: str, reading: int, keep_out: bool, reason: str
     ) -> None:
         """Decide that a reading is kept out of the picture, or used again, with a reason."""
-        check_may(person, "decide")
+        check_may(person, "judge readings")
         given = reason_of(reason)
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
@@ -347,6 +349,7 @@ class Desk:
         check_may(person, "measure")
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
+            check_own(person, people.who_recorded(connection, "reading", reading))
             measuring.take_back(connection, view.job.id, reading, person.id)
             return {}
 
@@ -357,7 +360,7 @@ class Desk:
 
         Raises `Refused` for a set that does not fit.
         """
-        check_may(person, "decide")
+        check_may(person, "judge readings")
         reason = reason_of(reason)
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from fairsquare.core.done import (
     COUPON_GOOD,
     CouponMade,
     Done,
+    DoneKind,
     Finished,
     FinishItem,
     FixtureSet,
@@ -36,8 +37,20 @@ from fairsquare.store.database import Connection
 from fairsquare.store.finishing import Said
 from fairsquare.store.people import Person
 
-_DEEDS: dict[str, Deed] = {"coupon": "decide", "left_out": "decide", "advice": "decide", "outside": "decide"}
-"""What needs more than the right to measure."""
+_DEEDS: dict[DoneKind, Deed] = {
+    "hung": "fit up",
+    "hinge": "fit up",
+    "opening": "fit up",
+    "fixture": "fit up",
+    "weld": "weld",
+    "finish": "finish",
+    "finished": "finish",
+    "coupon": "decide",
+    "left_out": "decide",
+    "advice": "decide",
+    "outside": "decide",
+}
+"""Which deed it is to note each kind of what is done."""
 
 
 def version_of(view: JobView, topic: SaidTopic, subject: int = 0) -> int:
@@ -132,7 +145,7 @@ def _check_seen(view: JobView, topic: SaidTopic, subject: int, seen: int) -> Non
 
 def lower(desk: Desk, person: Person, key: str, number: str, words: str) -> None:
     """Record that the vehicle was let down on its wheels: the rack's proof stands where spans agree before and after."""
-    check_may(person, "measure")
+    check_may(person, "fit up")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         if stands_on(view.facts) == "wheels":
@@ -144,7 +157,7 @@ def lower(desk: Desk, person: Person, key: str, number: str, words: str) -> None
 
 def holder_off(desk: Desk, person: Person, key: str, number: str, seam: int, holder: str) -> None:
     """Record that what only held the part came off, as the plan has it. Raises `Unsure` before enough welds are in."""
-    check_may(person, "measure")
+    check_may(person, "weld")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         state = seam_of(view, seam)
@@ -194,7 +207,7 @@ def finish_welding(desk: Desk, person: Person, key: str, number: str) -> None:
 
 def note(desk: Desk, person: Person, key: str, number: str, done: Done) -> int:
     """Record something that was done, tried or found. Raises `Refused` and `Unsure` for what cannot be so."""
-    check_may(person, _DEEDS.get(done.kind, "measure"))
+    check_may(person, _DEEDS[done.kind])
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         _check_done(view, done)
@@ -317,13 +330,12 @@ def gaps_before_filler(view: JobView) -> str:
 
 def take_back(desk: Desk, person: Person, key: str, number: str, event: int) -> None:
     """Record that something was noted by mistake: it stays in the log, and counts no longer."""
-    check_may(person, "measure")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         found = next((one for one in view.facts.done if one.id == event and one.taken_back is None), None)
         if found is None:
             raise Refused("There is no such entry, or it was taken back already.", field="event", value=event)
-        check_may(person, _DEEDS.get(found.kind, "measure"))
+        check_may(person, _DEEDS[found.kind])
         finishing.take_back(connection, event, person.id)
         return {}
 

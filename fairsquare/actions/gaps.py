@@ -109,7 +109,7 @@ def _check_listed(view: JobView, gap: GapSaid) -> None:
 
 def settle_fit(desk: Desk, person: Person, key: str, number: str, finding: str, reason: str) -> None:
     """Settle a contradiction of a gap and the readings with a reason. Raises `Unsure` for one that is not there (any more)."""
-    check_may(person, "decide")
+    check_may(person, "judge readings")
     given = reason_of(reason)
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:

@@ -86,7 +86,7 @@ def add_gear(
     words: str,
 ) -> int:
     """Add a piece to the rig. A capacity that nobody knows is None, and is said loudly from then on."""
-    check_may(person, "decide")
+    check_may(person, "keep tools")
     name = " ".join(name.split())
     if not 2 <= len(name) <= 120:
         raise Refused("Name it, in 2 to 120 letters, as people call it.", field="name", value=name)
@@ -111,7 +111,7 @@ def add_gear(
 
 def look_at_gear(desk: Desk, person: Person, key: str, item: int, found: str, words: str) -> None:
     """Record how a piece of the rig was found."""
-    check_may(person, "decide")
+    check_may(person, "keep tools")
     if found not in ("sound", "hurt", "retired"):
         raise Refused("Say how it was found: sound, hurt, or retired.", field="found", value=found[:20])
     if found != "sound" and len(words.strip()) < 3:
@@ -152,7 +152,7 @@ def request_of(facts: JobFacts, school: School = "outward") -> tuple[Sheet, Sett
 
 def keep_setting(desk: Desk, person: Person, key: str, number: str, setting: Setting, seen_version: int) -> int:
     """Keep how the vehicle is held and pulled. Raises `Unsure` when somebody kept another meanwhile."""
-    check_may(person, "decide")
+    check_may(person, "plan pulls")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         now = view.facts.pull_settings[-1].version if view.facts.pull_settings else 0
@@ -189,7 +189,7 @@ def asked_for(facts: JobFacts, school: School, rules: PullRules) -> Asked:
 
 def check_may_plan(desk: Desk, person: Person, number: str, school: School, seen_version: int) -> Asked:
     """Return what is asked of a search for a plan. Raises at once where a plan could not be kept, whatever it were."""
-    check_may(person, "decide")
+    check_may(person, "plan pulls")
     view = desk.view(number)
     asked = asked_for(view.facts, school, desk_rules(desk))
     _check_changeable(view, seen_version)
@@ -321,7 +321,7 @@ def keep_plan(
 
     Raises `Unsure` when another was kept meanwhile, or a pull is under way.
     """
-    check_may(person, "decide")
+    check_may(person, "plan pulls")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         _check_changeable(view, seen_version)
@@ -366,7 +366,7 @@ def seen(facts: JobFacts, plan: PlanSaid) -> PlanSeen:
 
 def begin(desk: Desk, person: Person, key: str, number: str, pull: int) -> None:
     """Begin a pull of the plan: what is watched is chosen, and the cautions stand first."""
-    check_may(person, "measure")
+    check_may(person, "pull")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         plan = _plan(view.facts)
@@ -417,7 +417,7 @@ def go_on(
     words: str = "",
 ) -> None:
     """Take the pull under way into its next state. Raises `Unsure` when somebody else did meanwhile."""
-    check_may(person, "measure")
+    check_may(person, "pull")
     if state not in get_args(BoardState):
         raise Refused("There is no such state of the board.", field="state", value=str(state)[:20])
 
@@ -461,7 +461,7 @@ def close_cycle(
     desk: Desk, person: Person, key: str, number: str, cycles: tuple[PointCycle, ...], *, again: bool, after: AfterPull
 ) -> None:
     """Close a cycle with what it did to each watched point, and what was looked for; go round again, or end the pull."""
-    check_may(person, "measure")
+    check_may(person, "pull")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         board = _board(view.facts)
@@ -522,7 +522,7 @@ def read_load(
     pressure_mpa: float | None,
 ) -> None:
     """Record what a load cell or a pump's gauge says at a tower."""
-    check_may(person, "measure")
+    check_may(person, "pull")
     if (force_n is None) == (pressure_mpa is None):
         raise Refused("Give force_n, or pressure_mpa: one of the two.", field="force_n", value=force_n)
     if max(force_n or 0.0, pressure_mpa or 0.0) < 0 or (force_n or 0.0) > 1e8 or (pressure_mpa or 0.0) > 1000:
@@ -539,7 +539,7 @@ def read_load(
 
 def settle(desk: Desk, person: Person, key: str, number: str, how: str, words: str) -> None:
     """Record that the vehicle is let down and driven, or loaded, after pulls: its set-up is void, and its points are read again."""
-    check_may(person, "measure")
+    check_may(person, "pull")
     if how not in SETTLED:
         raise Refused(f"Say what is done with it: {' or '.join(SETTLED.values())}.", field="how", value=how[:20])
 
@@ -565,7 +565,7 @@ def settle(desk: Desk, person: Person, key: str, number: str, how: str, words: s
 
 def read_settled(desk: Desk, person: Person, key: str, number: str) -> None:
     """Keep where the pulled points stand after they were read again. Raises `Unsure` while none of them was."""
-    check_may(person, "measure")
+    check_may(person, "pull")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         settling = open_settling(view.facts)

@@ -1,6 +1,6 @@
-"""Which role may do what. An apprentice may read and measure, and sign or decide nothing."""
+"""The table of deeds: which role may do what, and what practice has. docs/roles.md is written from it, and a test holds both."""
 
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.who import Role
@@ -17,7 +17,15 @@ Deed = Literal[
     "answer safety",
     "accept sheet",
     "measure",
+    "judge readings",
     "decide",
+    "plan pulls",
+    "pull",
+    "open welds",
+    "fit up",
+    "weld",
+    "finish",
+    "run clocks",
     "sign",
     "make record",
     "close",
@@ -27,52 +35,59 @@ Deed = Literal[
     "note wait",
     "say shop",
     "plan day",
+    "keep tools",
+    "practise",
 ]
 
-_MAY: dict[Deed, frozenset[Role]] = {
-    "take in": frozenset({"technician", "lead", "estimator"}),
-    "walk round": frozenset({"technician", "lead", "estimator", "apprentice"}),
-    "estimate": frozenset({"lead", "estimator"}),
-    "find more": frozenset({"technician", "lead", "estimator"}),
-    "send supplement": frozenset({"lead", "estimator"}),
-    "go ahead": frozenset({"lead"}),
-    "check parts in": frozenset({"technician", "lead", "estimator", "apprentice"}),
-    "answer safety": frozenset({"technician", "lead"}),
-    "accept sheet": frozenset({"technician", "lead", "estimator"}),
-    "measure": frozenset({"technician", "lead", "apprentice"}),
-    "decide": frozenset({"technician", "lead"}),
-    "sign": frozenset({"technician", "lead"}),
-    "make record": frozenset({"technician", "lead", "estimator"}),
-    "close": frozenset({"lead"}),
-    "manage people": frozenset({"lead"}),
-    "say hours": frozenset({"technician", "lead", "estimator"}),
-    "work": frozenset({"technician", "lead", "apprentice"}),
-    "say shop": frozenset({"lead"}),
-    "plan day": frozenset({"lead", "estimator"}),
-    "note wait": frozenset({"technician", "lead", "estimator", "apprentice"}),
+
+class Right(NamedTuple):
+    """Who may do a deed, whether practice has it, and what it is, as a sentence that goes on with “by a …”."""
+
+    roles: frozenset[Role]
+    practised: bool
+    words: str
+
+
+_ALL: frozenset[Role] = frozenset({"technician", "lead", "estimator", "apprentice"})
+_OFFICE: frozenset[Role] = frozenset({"lead", "estimator"})
+_TRAINED: frozenset[Role] = frozenset({"technician", "lead"})
+_HANDS: frozenset[Role] = _TRAINED | {"apprentice"}
+_NOT_LEARNING: frozenset[Role] = _ALL - {"apprentice"}
+_LEAD: frozenset[Role] = frozenset({"lead"})
+
+RIGHTS: dict[Deed, Right] = {
+    "take in": Right(_NOT_LEARNING, False, "Vehicles are taken in"),
+    "walk round": Right(_ALL, False, "What is seen is noted"),
+    "estimate": Right(_OFFICE, False, "Value and cost are weighed"),
+    "find more": Right(_NOT_LEARNING, False, "Supplement lines are raised"),
+    "send supplement": Right(_OFFICE, False, "Supplements are sent and answers recorded"),
+    "go ahead": Right(_LEAD, False, "Work without the payer's word is let go on"),
+    "check parts in": Right(_ALL, False, "Parts are checked in"),
+    "answer safety": Right(_TRAINED, False, "The made-safe list is answered"),
+    "accept sheet": Right(_NOT_LEARNING, True, "Sheets are accepted"),
+    "measure": Right(_HANDS, True, "Readings are taken"),
+    "judge readings": Right(_TRAINED, True, "What contradicts is settled"),
+    "decide": Right(_TRAINED, False, "This is decided"),
+    "plan pulls": Right(_TRAINED, True, "Pulls are planned"),
+    "pull": Right(_TRAINED, True, "Pulls are made"),
+    "open welds": Right(_HANDS, False, "Opened welds are ticked off"),
+    "fit up": Right(_TRAINED, False, "Panels are hung and the vehicle is let down"),
+    "weld": Right(_TRAINED, False, "Welds are made and logged"),
+    "finish": Right(_TRAINED, False, "Protection and what is left to do are recorded"),
+    "run clocks": Right(_HANDS, False, "Clocks of products are started and ended"),
+    "sign": Right(_TRAINED, False, "Hold points are signed"),
+    "make record": Right(_NOT_LEARNING, False, "Records are made"),
+    "close": Right(_LEAD, False, "Jobs are closed and opened again"),
+    "manage people": Right(_LEAD, False, "People are managed"),
+    "say hours": Right(_NOT_LEARNING, False, "Hours are planned and sold"),
+    "work": Right(_HANDS, False, "Work is clocked"),
+    "note wait": Right(_ALL, False, "What a job waits for is noted"),
+    "say shop": Right(_LEAD, False, "What the shop has is said"),
+    "plan day": Right(_OFFICE, False, "The day is planned"),
+    "keep tools": Right(_TRAINED, False, "Tools and gear are kept"),
+    "practise": Right(_ALL, True, "Practice is begun and ended"),
 }
-_WORDS: dict[Deed, str] = {
-    "take in": "Vehicles are taken in",
-    "walk round": "What is seen is noted",
-    "estimate": "Value and cost are weighed",
-    "find more": "Supplement lines are raised",
-    "send supplement": "Supplements are sent and answers recorded",
-    "go ahead": "Work without the payer's word is let go on",
-    "check parts in": "Parts are checked in",
-    "answer safety": "The made-safe list is answered",
-    "accept sheet": "Sheets are accepted",
-    "measure": "Readings are taken",
-    "decide": "This is decided",
-    "sign": "Hold points are signed",
-    "make record": "Records are made",
-    "close": "Jobs are closed and opened again",
-    "manage people": "People are managed",
-    "say hours": "Hours are planned and sold",
-    "work": "Work is clocked",
-    "say shop": "What the shop has is said",
-    "plan day": "The day is planned",
-    "note wait": "What a job waits for is noted",
-}
+ROLES_IN_ORDER: tuple[Role, ...] = ("apprentice", "technician", "estimator", "lead")
 
 
 class NotYours(FairSquareError):
@@ -84,16 +99,24 @@ class NotYours(FairSquareError):
 
 def may(person: Person, deed: Deed) -> bool:
     """Return whether the person's role allows the deed."""
-    return person.role in _MAY[deed]
+    return person.role in RIGHTS[deed].roles
 
 
 def roles_that_may(deed: Deed) -> frozenset[Role]:
     """Return the roles that may do a deed."""
-    return _MAY[deed]
+    return RIGHTS[deed].roles
 
 
 def check_may(person: Person, deed: Deed) -> None:
     """Raise `NotYours`, in words, when the person's role does not allow the deed."""
     if not may(person, deed):
-        who = " or a ".join(sorted(_MAY[deed], reverse=True))
-        raise NotYours(f"{_WORDS[deed]} by a {who}; you are signed in as {person.role}.")
+        who = " or a ".join(sorted(RIGHTS[deed].roles, reverse=True))
+        raise NotYours(f"{RIGHTS[deed].words} by a {who}; you are signed in as {person.role}.")
+
+
+def check_own(person: Person, by: int | None) -> None:
+    """Raise `NotYours` when an apprentice would take back what somebody else recorded, `by` the id of that person."""
+    if person.role == "apprentice" and by != person.id:
+        raise NotYours(
+            "What somebody else recorded is taken back by a technician or a lead; you are signed in as apprentice."
+        )

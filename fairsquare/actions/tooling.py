@@ -19,7 +19,7 @@ def add_tool(
     desk: Desk, person: Person, key: str, name: str, kind: ToolKind, sigma_mm: float, **reach: float | None
 ) -> int:
     """Add a measuring tool that the shop owns. `reach`: from_mm, to_mm, pointer_mm, pin_mm; of a bar length_mm."""
-    check_may(person, "decide")
+    check_may(person, "keep tools")
     name = " ".join(name.split())
     if not 2 <= len(name) <= 120:
         raise Refused("Name the tool, in 2 to 120 letters, as people call it.", field="name", value=name)
@@ -43,7 +43,7 @@ def add_tool(
 
 def retire_tool(desk: Desk, person: Person, key: str, tool: int) -> None:
     """Retire a tool: it is offered no more, and stays with the readings that it made."""
-    check_may(person, "decide")
+    check_may(person, "keep tools")
 
     def work(connection: Connection) -> dict[str, Any]:
         tools.retire_tool(connection, tool, person.id)
@@ -56,7 +56,7 @@ def calibrate(
     desk: Desk, person: Person, key: str, tool: int, done_on: str, due_on: str, words: str, today: datetime.date
 ) -> int:
     """Record a calibration: when it was done and until when it is good. Raises `Refused` for days that make no sense."""
-    check_may(person, "decide")
+    check_may(person, "keep tools")
     done = _day(done_on, "done_on")
     if done > today:
         raise Refused("A calibration is written down once it was done, not before.", field="done_on", value=done_on)
@@ -120,7 +120,7 @@ def the_check(tool: ShopTool, bar: ShopTool, readings_mm: Sequence[float]) -> Ch
 
 def take_tool_event_back(desk: Desk, person: Person, key: str, tool: int, event: int) -> None:
     """Take a calibration or a check back that was noted by mistake: it stays, and counts no longer."""
-    check_may(person, "decide")
+    check_may(person, "keep tools")
 
     def work(connection: Connection) -> dict[str, Any]:
         tools.take_event_back(connection, tools.find_tool(connection, tool), event, person.id)

@@ -3,7 +3,7 @@
 from typing import Any
 
 from fairsquare.actions.desk import Desk, JobView
-from fairsquare.actions.rights import check_may
+from fairsquare.actions.rights import check_may, check_own
 from fairsquare.core.damage.bound import BINDS, known_members
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import LineAnswer
@@ -11,7 +11,7 @@ from fairsquare.core.intake.walk_round import KINDS, LINE_ITEMS, Seen, understan
 from fairsquare.core.lengths import Unit
 from fairsquare.core.model import Row3
 from fairsquare.files.photos import KeptPhoto
-from fairsquare.store import damage, photos
+from fairsquare.store import damage, people, photos
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person
 from fairsquare.store.photos import About
@@ -98,6 +98,7 @@ def take_finding_back(desk: Desk, person: Person, key: str, number: str, finding
                 field="back_reason",
                 value=reason,
             )
+        check_own(person, people.who_recorded(connection, "walk_finding", finding))
         damage.take_finding_back(connection, view.job.id, finding, reason, person.id)
         return {}
 

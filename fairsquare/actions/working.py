@@ -10,7 +10,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.facts import WorkEnd, WorkFact
 from fairsquare.core.plan.operations import JobWork, job_work, supplement_words
 from fairsquare.core.plan.said import HoursSaid, check_hours
-from fairsquare.store import finishing, jobs, supplements, work
+from fairsquare.store import finishing, jobs, people, supplements, work
 from fairsquare.store.database import Connection, now_of
 from fairsquare.store.people import Person
 from fairsquare.store.work import OpenWork
@@ -89,7 +89,7 @@ def stop_work(
 
     def finish(connection: Connection, view: JobView) -> dict[str, Any]:
         own = _work_of(view, clock)
-        _check_whose(person, own)
+        _check_whose(connection, person, own)
         if own.ended_at is not None:
             return {}
         now = now_of(connection)
@@ -143,7 +143,7 @@ def take_work_back(desk: Desk, person: Person, key: str, number: str, clock: int
     check_may(person, "work")
 
     def back(connection: Connection, view: JobView) -> dict[str, Any]:
-        _check_whose(person, _work_of(view, clock))
+        _check_whose(connection, person, _work_of(view, clock))
         work.take_back(connection, clock, person.id)
         return {}
 
@@ -185,8 +185,9 @@ def _work_of(view: JobView, clock: int) -> WorkFact:
     return own
 
 
-def _check_whose(person: Person, own: WorkFact) -> None:
-    if own.by.name != person.full_name and person.role != "lead":
+def _check_whose(connection: Connection, person: Person, own: WorkFact) -> None:
+    """Raise `Refused` for somebody else's clock: people are told apart by their ids, for two may bear one name."""
+    if people.who_recorded(connection, "work_clock", own.id) != person.id and person.role != "lead":
         raise Refused(f"This is {own.by.name}'s clock: they stop it, or a lead does.", field="clock", value=own.id)
 
 

@@ -2,7 +2,7 @@
 
 import hashlib
 import secrets
-from typing import Any, NamedTuple, cast
+from typing import Any, Literal, NamedTuple, cast
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
@@ -208,6 +208,15 @@ def find_session(connection: Connection, token: str, kind: str) -> Session | Non
 def close_session(connection: Connection, token: str) -> None:
     """End a session."""
     execute(connection, "DELETE FROM session WHERE token_sha256 = %s", _hashed(token))
+
+
+Recorded = Literal["reading", "walk_finding", "work_clock", "weld_tick"]
+
+
+def who_recorded(connection: Connection, what: Recorded, number: int) -> int | None:
+    """Return the id of the person who recorded a row of a table, or None where there is no such row."""
+    found = row(connection, f"SELECT person_id FROM {what} WHERE id = %s", number)  # noqa: S608 - one of a few names
+    return int(found["person_id"]) if found else None
 
 
 def _person(found: dict[str, Any]) -> Person:

@@ -14,8 +14,8 @@ MOST_COUNTED = 600
 _RARE = ((200, 3), (1000, 1))
 """How few jobs may hold letters for these to be read one by one, and how many letters of each word are tried for that."""
 _WORDS, _LETTERS = 8, 100
-_TEXT = """CONCAT_WS(' ', j.number, j.vehicle, j.vin, j.hit_words, j.notes, DATE_FORMAT(j.opened_at, '%%Y-%%m-%%d'),
-                   p.full_name)"""
+_TEXT = """CONCAT_WS(' ', j.number COLLATE utf8mb4_unicode_520_ci, j.vehicle, j.vin, j.hit_words, j.notes,
+                   DATE_FORMAT(j.opened_at, '%%Y-%%m-%%d'), p.full_name)"""
 _DAY = re.compile(r"^\d{4}-\d{2}(-\d{2})?$")
 
 

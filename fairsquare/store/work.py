@@ -111,6 +111,12 @@ def overlapping(
     )
 
 
+def clocks_of(connection: Connection, job_id: int, person_id: int) -> frozenset[int]:
+    """Return the ids of a person's clocks on a job."""
+    found = rows(connection, "SELECT id FROM work_clock WHERE job_id = %s AND person_id = %s", job_id, person_id)
+    return frozenset(one["id"] for one in found)
+
+
 def work_of(connection: Connection, job_id: int) -> tuple[WorkFact, ...]:
     """Return the work on a job that counts, oldest first."""
     found = rows(

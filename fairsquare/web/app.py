@@ -31,8 +31,9 @@ from fairsquare.stand_ins.practice import PracticeYard
 from fairsquare.store.database import Database, DatabaseAway, rows
 from fairsquare.store.kept import Kept
 from fairsquare.store.migrate import pending
+from fairsquare.web.at_the_door import AtTheDoor, SignInFirst
 from fairsquare.web.middleware import PHOTOS, AroundRequests, LimitBody
-from fairsquare.web.page import SignInFirst, local_path, render
+from fairsquare.web.page import local_path, render
 from fairsquare.web.paper import Papers
 from fairsquare.web.routes import (
     audit,
@@ -170,6 +171,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     _health(app, database)
     _faults(app)
     app.add_middleware(LimitBody, too_large=_too_large)
+    app.add_middleware(AtTheDoor, refuse=_refused)
     app.add_middleware(AroundRequests, https=settings.https)
     return app
 
@@ -191,11 +193,7 @@ def _health(app: FastAPI, database: Database) -> None:
 def _faults(app: FastAPI) -> None:
     @app.exception_handler(SignInFirst)
     def sign_in_first(request: Request, fault: SignInFirst) -> Response:
-        del fault
-        if request.headers.get("hx-request"):
-            return Response(status_code=401, headers={"HX-Redirect": "/sign-in"})
-        back = request.url.path if request.method == "GET" else "/"
-        return RedirectResponse(f"/sign-in?next={local_path(back)}", status_code=303)
+        return _refused(request, fault)
 
     @app.exception_handler(FairSquareError)
     def our_fault(request: Request, fault: FairSquareError) -> Response:
@@ -225,6 +223,16 @@ def _faults(app: FastAPI) -> None:
         )
         shown.status, shown.kind = 500, "broken"
         return _answer(request, shown)
+
+
+def _refused(request: Request, fault: Exception) -> Response:
+    """Answer whoever may not come in: a page leads to the sign-in where nobody is signed in."""
+    if isinstance(fault, FairSquareError):
+        return _answer(request, fault)
+    if request.headers.get("hx-request"):
+        return Response(status_code=401, headers={"HX-Redirect": "/sign-in"})
+    back = request.url.path if request.method == "GET" else "/"
+    return RedirectResponse(f"/sign-in?next={local_path(back)}", status_code=303)
 
 
 def _answer(request: Request, fault: FairSquareError) -> Response:

@@ -14,8 +14,8 @@ from markupsafe import Markup
 from starlette.datastructures import FormData, UploadFile
 
 from fairsquare import __version__
-from fairsquare.actions import Desk, JobView, Unsure
-from fairsquare.actions.practice import as_in_practice, is_practice
+from fairsquare.actions import Desk, JobView
+from fairsquare.actions.practice import is_practice
 from fairsquare.actions.rights import may
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.facts import ReadingFact
@@ -27,22 +27,17 @@ from fairsquare.core.release.record import tools_in_record
 from fairsquare.core.release.summed import readings_summed
 from fairsquare.drawings.sign import sign
 from fairsquare.settings import Settings
-from fairsquare.store import people
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web import units as shown
+from fairsquare.web.at_the_door import COOKIE, SignInFirst, find_session
 from fairsquare.web.room import window_px
 from fairsquare.web.times import dated_time, shop_of, shown_time, zone_of
 from fairsquare.web.units import Units
 from fairsquare.web.words import agree_words
 
-COOKIE = "fairsquare"
 MOST_FIELDS = 12_000
 templates = Jinja2Templates(directory=Path(__file__).parent / "templates")
-
-
-class SignInFirst(Exception):
-    """Nobody is signed in: the page sends them to the sign-in."""
 
 
 class StaleForm(FairSquareError):
@@ -107,60 +102,17 @@ def settings_of(request: Request) -> Settings:
 
 
 def session_or_none(request: Request) -> Session | None:
-    """Return the session of the page's cookie, or None when nobody is signed in."""
+    """Return the session of the page's cookie as it is now, or None when nobody is signed in any more."""
     token = request.cookies.get(COOKIE)
-    return desk_of(request).database.run(lambda c: people.find_session(c, token, "page")) if token else None
+    return find_session(request, token, "page") if token else None
 
 
 def signed_in(request: Request) -> Session:
-    """Return the session of the page's cookie. Raises `SignInFirst`."""
-    session = session_or_none(request)
+    """Return the session that was found at the door. Raises `SignInFirst` where there was none."""
+    session: Session | None = getattr(request.state, "session", None)
     if session is None:
         raise SignInFirst
-    request.state.person = session.person.name
-    return _practising(request, session)
-
-
-_NOT_PRACTISED = frozenset(
-    {
-        "holds",
-        "record",
-        "fit",
-        "gaps",
-        "decide",
-        "walk-round",
-        "take-in",
-        "supplements",
-        "parts",
-        "photos",
-        "close",
-        "cuts",
-        "bond",
-        "weld",
-        "seams",
-        "finish",
-        "clocks",
-        "hours",
-        "work",
-        "waits",
-        "went",
-        "file",
-    }
-)
-"""Pages of a job that practice does not have."""
-
-
-def _practising(request: Request, session: Session) -> Session:
-    """Return the session as it is in practice, where everybody may do what a technician may; its vehicle is served from now on."""
-    number = request.path_params.get("number", "")
-    if not is_practice(number):
-        return session
-    if _NOT_PRACTISED & set(request.url.path.split("/")[3:4]):
-        raise Unsure(
-            "This is practice: there is nothing of this in it, and nothing is signed.", field="job", value=number
-        )
-    request.app.state.yard.look(number)
-    return session._replace(person=as_in_practice(session.person))
+    return session
 
 
 async def sent_data(request: Request) -> FormData:
@@ -169,7 +121,7 @@ async def sent_data(request: Request) -> FormData:
     return cast(FormData, request.state.form)
 
 
-def sent_form(request: Request, data: FormData = Depends(sent_data), session: Session = Depends(signed_in)) -> Form:
+def sent_form(request: Request, session: Session = Depends(signed_in), data: FormData = Depends(sent_data)) -> Form:
     """Return the form that was sent, once its CSRF token is found to be the session's. Raises `StaleForm`."""
     given = request.headers.get("x-csrf-token") or data.get("csrf")
     if not isinstance(given, str) or not hmac.compare_digest(given.encode(), session.csrf.encode()):

@@ -6,6 +6,7 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import working
 from fairsquare.actions.desk import JobView
+from fairsquare.actions.rights import may
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.intake.supplements import UNPROVEN, cross_spans, is_cross_checked
@@ -142,6 +143,7 @@ def _page(
     view = desk_of(request).view(number)
     running = [one for one in desk_of(request).database.run(work.going_on) if one.job == number]
     by, found = working.by_person(view), working.work_on(desk_of(request), view)
+    own = desk_of(request).database.run(lambda c: work.clocks_of(c, view.job.id, session.person.id))
     return render(
         request,
         "hours.html",
@@ -158,6 +160,7 @@ def _page(
         by=by,
         mine=next((one for one in running if one.person == session.person.id), None),
         working=running,
+        own_clocks=own,
         forgotten=_forgotten(running),
         time=_time(request),
     )
@@ -173,7 +176,7 @@ def _editor(
 ) -> Response:
     view: JobView = desk_of(request).view(number)
     found = working.work_on(desk_of(request), view)
-    if session.person.role == "apprentice":
+    if not may(session.person, "say hours"):
         fault = fault or Refused("Hours are planned and sold by a technician, a lead or an estimator.", field="role")
     return row_page(
         request,

@@ -8,7 +8,8 @@ from fastapi.responses import StreamingResponse
 from starlette.concurrency import run_in_threadpool
 
 from fairsquare.store import jobs
-from fairsquare.web.page import SignInFirst, desk_of, session_or_none
+from fairsquare.web.at_the_door import SignInFirst
+from fairsquare.web.page import desk_of, session_or_none
 
 router = APIRouter()
 STILL_HERE_S = 2.0

@@ -8,8 +8,8 @@ from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.core.errors import FairSquareError
 from fairsquare.store import people
 from fairsquare.store.people import SignInRefused
+from fairsquare.web.at_the_door import COOKIE
 from fairsquare.web.page import (
-    COOKIE,
     Form,
     desk_of,
     go_to,

@@ -62,10 +62,10 @@ def understood(
     request: Request, number: str, call: str = "", unit: str = "mm", xy: str = "", session: Session = Depends(signed_in)
 ) -> Response:
     """Say what an entry was understood to be before it is taken."""
-    seen, fault = None, None
+    seen, fault, view = None, None, desk_of(request).view(number)
     if call.strip():
         try:
-            seen = _with_touch(walk_round.hear(desk_of(request).view(number), call, unit_of(unit)), xy)
+            seen = _with_touch(walk_round.hear(view, call, unit_of(unit)), xy)
         except FairSquareError as wrong:
             fault = wrong
     return render(

@@ -1,0 +1,105 @@
+"""At the door: who somebody is and whether they may is found out before their request is read. Pages and API alike."""
+
+from collections.abc import Callable
+
+from fastapi import Request
+from starlette.concurrency import run_in_threadpool
+from starlette.responses import Response
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+from fairsquare.actions import Desk, Unsure
+from fairsquare.actions.practice import as_in_practice, is_practice
+from fairsquare.actions.rights import RIGHTS, check_may
+from fairsquare.core.errors import FairSquareError
+from fairsquare.store import people
+from fairsquare.store.people import Session, SignInRefused
+from fairsquare.web.doors import Entered, door_of
+
+COOKIE = "fairsquare"
+_READ_UP_TO = 1024 * 1024
+"""A small body is read to its end before it is refused, so that a browser sees the answer; a large one is not."""
+
+
+class SignInFirst(Exception):
+    """Nobody is signed in: the page sends them to the sign-in."""
+
+
+class AtTheDoor:
+    """ASGI middleware: finds the session of a request, keeps it with the request, and refuses whoever may not come in."""
+
+    def __init__(self, app: ASGIApp, refuse: Callable[[Request, Exception], Response]) -> None:
+        self._app, self._refuse = app, refuse
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Handle one request."""
+        entered = door_of(scope["method"], scope["path"]) if scope["type"] == "http" else None
+        if entered is None or entered.door.way in ("open", "link"):
+            await self._app(scope, receive, send)
+            return
+        request = Request(scope)
+        try:
+            session = await run_in_threadpool(let_in, request, entered)
+        except (SignInFirst, FairSquareError) as fault:
+            await _read_what_is_small(receive)
+            response = await run_in_threadpool(self._refuse, request, fault)
+            response.headers["connection"] = "close"
+            await response(scope, receive, send)
+            return
+        scope.setdefault("state", {})["session"] = session
+        await self._app(scope, receive, send)
+
+
+def let_in(request: Request, entered: Entered) -> Session:
+    """Return the session of a request that comes to a door, its person as they are there.
+
+    Raises `SignInFirst` for a page and `SignInRefused` for the API where nobody is signed in, `Unsure` for what practice does not
+    have, and `NotYours` for what the person's role does not allow.
+    """
+    session = _session(request)
+    request.state.person = session.person.name
+    way = entered.door.way
+    if is_practice(entered.number):
+        practised = way == "see" or (way in RIGHTS and RIGHTS[way].practised)
+        if not practised:
+            raise Unsure(
+                "This is practice: there is nothing of this in it, and nothing is signed.",
+                field="job",
+                value=entered.number,
+            )
+        request.app.state.yard.look(entered.number)
+        session = session._replace(person=as_in_practice(session.person))
+    if way in RIGHTS:
+        check_may(session.person, way)
+    return session
+
+
+def _session(request: Request) -> Session:
+    api = request.url.path.startswith("/api/")
+    token = _bearer(request) if api else request.cookies.get(COOKIE, "")
+    session = find_session(request, token, "token" if api else "page") if token else None
+    if session is not None:
+        return session
+    if api:
+        raise SignInRefused(
+            "Sign in first: POST /api/v1/session gives a token; send it as Authorization: Bearer TOKEN."
+        )
+    raise SignInFirst
+
+
+def find_session(request: Request, token: str, kind: str) -> Session | None:
+    """Return the session of a token of a kind, if there is one."""
+    desk: Desk = request.app.state.desk
+    return desk.database.run(lambda connection: people.find_session(connection, token, kind))
+
+
+def _bearer(request: Request) -> str:
+    scheme, _, token = request.headers.get("authorization", "").partition(" ")
+    return token.strip() if scheme.lower() == "bearer" else ""
+
+
+async def _read_what_is_small(receive: Receive) -> None:
+    read, more = 0, True
+    while more and read < _READ_UP_TO:
+        message = await receive()
+        read += len(message.get("body", b""))
+        more = message["type"] == "http.request" and message.get("more_body", False)

@@ -17,6 +17,9 @@ class Settings(BaseSettings):
     session_hours: int = Field(default=12, ge=1, le=24 * 30)
     number_prefix: str = Field(default="SL-", pattern=r"^[A-Z]{0,6}-?$")
     pool_size: int = Field(default=12, ge=1, le=100)
+    largest_mb: int = Field(
+        default=256, ge=8, le=4096, description="the largest body that is taken, of a whole job's file, in MB"
+    )
     sign_in_tries: int = Field(default=8, ge=1, description="failed sign-ins in five minutes before a wait")
     log_level: str = "INFO"
     time_zone: str = Field(

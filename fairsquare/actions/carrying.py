@@ -1,7 +1,7 @@
 """A whole job carried from shop to shop as one file: made here, and read in where it comes to."""
 
 import secrets
-from typing import Any
+from typing import IO, Any
 
 from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.handover import photos_of
@@ -63,14 +63,14 @@ def _all_of(
     return view, made, sheets.find_sheet(connection, view.job.id), now_of(connection)
 
 
-def carry_in(desk: Desk, person: Person, key: str, content: bytes) -> str:
+def carry_in(desk: Desk, person: Person, key: str, source: bytes | IO[bytes]) -> str:
     """Take a job in from a file that is whole, and return its number here; one that came before is not taken again.
 
     It is closed from the beginning: it is read here, and nothing is added to what the other shop recorded. Raises `Refused` that
     says what is wrong with the file.
     """
     check_may(person, "take in")
-    file = read_job_file(content)
+    file = read_job_file(source)
     try:
         details = JobDetails.model_validate(file.body.details)
     except ValueError:

@@ -417,7 +417,7 @@ def go_on(
     words: str = "",
 ) -> None:
     """Take the pull under way into its next state. Raises `Unsure` when somebody else did meanwhile."""
-    check_may(person, "pull")
+    check_may(person, "stop a pull" if state == "stopped" else "pull")
     if state not in get_args(BoardState):
         raise Refused("There is no such state of the board.", field="state", value=str(state)[:20])
 

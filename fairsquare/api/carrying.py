@@ -1,8 +1,9 @@
 """A whole job as one file, out and in."""
 
+import tempfile
 from typing import Annotated
 
-from fastapi import APIRouter, Body, Header, Response
+from fastapi import APIRouter, Header, Response
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 
@@ -19,15 +20,25 @@ def whole_job(number: str, desk: At, person: By) -> Response:
     return Response(carrying.carry_out(desk, person, number), media_type="application/zip")
 
 
-@router.post("/jobs/files", status_code=201)
+@router.post(
+    "/jobs/files",
+    status_code=201,
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "description": "the file, as it was made",
+            "content": {"application/zip": {"schema": {"type": "string", "format": "binary"}}},
+        }
+    },
+)
 async def job_from_file(
     request: Request,
     desk: At,
     person: By,
     request_key: Annotated[str, Header(description="a key of your own, new for each file")],
-    body: Annotated[bytes, Body(media_type="application/zip", description="the file, as it was made")],
 ) -> Given:
     """Take a job in from a file that is whole; the answer names it as it is numbered here."""
-    del body
-    content = await request.body()
-    return Given(number=await run_in_threadpool(carrying.carry_in, desk, person, request_key, content))
+    with tempfile.TemporaryFile(prefix="fairsquare-job-") as file:
+        async for piece in request.stream():
+            await run_in_threadpool(file.write, piece)
+        return Given(number=await run_in_threadpool(carrying.carry_in, desk, person, request_key, file))

@@ -3,7 +3,7 @@
 import io
 import time
 import zipfile
-from typing import NamedTuple
+from typing import IO, NamedTuple
 
 CHUNK = 1024 * 1024
 _PACKED = (
@@ -37,19 +37,21 @@ class ArchiveFault(ValueError):
 
 
 def is_archive(content: bytes) -> bool:
-    """Say whether a file begins as a ZIP archive does."""
+    """Say whether a file begins as a ZIP archive does; its first four bytes are enough."""
     return content[:4] in (b"PK\x03\x04", b"PK\x05\x06")
 
 
-def unpacked(content: bytes, limits: Limits, *, archives_within: bool = False) -> dict[str, bytes]:
-    """Return the members of a ZIP archive by their names. Raises `ArchiveFault`.
+def unpacked(source: bytes | IO[bytes], limits: Limits, *, archives_within: bool = False) -> dict[str, bytes]:
+    """Return the members of a ZIP archive, bytes or an open file, by their names. Raises `ArchiveFault`.
 
     Only stored and deflated members are read, each name once; unless `archives_within`, no member may itself be packed. Bytes,
     ratio and seconds are counted while it unpacks: what its list says of them is not believed.
     """
     try:
-        with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            return _members(archive, len(content), limits, archives_within=archives_within)
+        file = io.BytesIO(source) if isinstance(source, bytes) else source
+        packed = file.seek(0, io.SEEK_END)
+        with zipfile.ZipFile(file) as archive:
+            return _members(archive, packed, limits, archives_within=archives_within)
     except ArchiveFault:
         raise
     except Exception as fault:  # zipfile raises a dozen kinds for bytes that were changed

@@ -10,7 +10,7 @@ import hashlib
 import io
 import json
 import zipfile
-from typing import Any, Literal, NamedTuple
+from typing import IO, Any, Literal, NamedTuple
 
 import rfc8785
 from pydantic import Field, ValidationError
@@ -94,9 +94,12 @@ def job_file(
     return out.getvalue()
 
 
-def read_job_file(content: bytes) -> JobFile:
-    """Return the job of a file. Raises `Refused`, for the field `file`, for one that is damaged, changed, or none."""
-    members = _unpacked(content)
+def read_job_file(source: bytes | IO[bytes]) -> JobFile:
+    """Return the job of a file, its bytes or the file itself.
+
+    Raises `Refused`, for the field `file`, for one that is damaged, changed, or none.
+    """
+    members = _unpacked(source)
     manifest = _manifest(members)
     _as_listed(manifest, members)
     record = members.get(RECORD, b"")
@@ -125,11 +128,13 @@ def read_job_file(content: bytes) -> JobFile:
     return JobFile(manifest, body, {**made, check.sha256: record.decode()}, photos)
 
 
-def _unpacked(content: bytes) -> dict[str, bytes]:
-    if not is_archive(content):
-        raise Refused("This is no job file, or it is damaged: have it sent again.", field="file", value=len(content))
+def _unpacked(source: bytes | IO[bytes]) -> dict[str, bytes]:
+    file = io.BytesIO(source) if isinstance(source, bytes) else source
+    file.seek(0)
+    if not is_archive(file.read(4)):
+        raise Refused("This is no job file, or it is damaged: have it sent again.", field="file")
     try:
-        return unpacked(content, LIMITS)
+        return unpacked(file, LIMITS)
     except ArchiveFault as fault:
         raise _wrong(str(fault)) from None
 

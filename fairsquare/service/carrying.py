@@ -31,7 +31,8 @@ def export_to(folder: Path, number: str, file: Path, name: str) -> str:
 def import_from(folder: Path, file: Path, name: str) -> str:
     """Take a job in from a file, and say under which number. Raises `FairSquareError`."""
     with _at(folder, name) as (desk, person):
-        number = carrying.carry_in(desk, person, secrets.token_urlsafe(18), file.read_bytes())
+        with file.open("rb") as opened:
+            number = carrying.carry_in(desk, person, secrets.token_urlsafe(18), opened)
         came = desk.view(number).job.came
     return f"whole, and its figures follow from its readings: {number} here, {came}"
 

@@ -14,6 +14,9 @@ from fairsquare.store.database import Database
 from fairsquare.store.migrate import migrate
 from fairsquare.web.app import desk_for
 
+KEEP_ALIVE_S = 75
+"""Longer than proxies and clients keep a connection that rests, so that it is they who close it and no request is lost."""
+
 
 def set_up_logs(level: str) -> None:
     """Write structured logs, a JSON line each, to standard error."""
@@ -80,6 +83,7 @@ def serve(host: str, port: int) -> int:
     """Run the server until it is stopped; return the exit status."""
     import uvicorn
 
+    from fairsquare.service.patience import PatientProtocol
     from fairsquare.web.app import create_app
 
     settings = Settings()
@@ -108,6 +112,8 @@ def serve(host: str, port: int) -> int:
             proxy_headers=True,
             server_header=False,
             timeout_graceful_shutdown=5,
+            timeout_keep_alive=KEEP_ALIVE_S,
+            http=PatientProtocol,
         )
     ).run()
     database.close()

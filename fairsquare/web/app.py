@@ -1,6 +1,8 @@
 """The application: pages, API, files of our own, and what happens when something goes wrong."""
 
+from html import escape
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import structlog
 from fastapi import FastAPI, Request
@@ -9,7 +11,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, PlainTextResponse, Red
 from fastapi.staticfiles import StaticFiles
 from markupsafe import Markup
 from starlette.exceptions import HTTPException
-from starlette.types import Receive, Scope, Send
+from starlette.types import Scope
 
 from fairsquare import __version__
 from fairsquare.actions import Desk
@@ -32,7 +34,7 @@ from fairsquare.store.database import Database, DatabaseAway, rows
 from fairsquare.store.kept import Kept
 from fairsquare.store.migrate import pending
 from fairsquare.web.at_the_door import AtTheDoor, SignInFirst
-from fairsquare.web.middleware import PHOTOS, AroundRequests, LimitBody
+from fairsquare.web.middleware import AroundRequests, LimitBody, TooLarge
 from fairsquare.web.page import local_path, render
 from fairsquare.web.paper import Papers
 from fairsquare.web.routes import (
@@ -170,7 +172,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.mount("/static", _OwnFiles(directory=STATIC), name="static")
     _health(app, database)
     _faults(app)
-    app.add_middleware(LimitBody, too_large=_too_large)
+    app.add_middleware(LimitBody, refuse=_refused, largest_mb=settings.largest_mb)
     app.add_middleware(AtTheDoor, refuse=_refused)
     app.add_middleware(AroundRequests, https=settings.https)
     return app
@@ -178,7 +180,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
 
 def _health(app: FastAPI, database: Database) -> None:
     @app.get("/healthz", include_in_schema=False)
-    def healthz() -> PlainTextResponse:
+    async def healthz() -> PlainTextResponse:
         return PlainTextResponse("ok\n")
 
     @app.get("/readyz", include_in_schema=False)
@@ -227,6 +229,8 @@ def _faults(app: FastAPI) -> None:
 
 def _refused(request: Request, fault: Exception) -> Response:
     """Answer whoever may not come in: a page leads to the sign-in where nobody is signed in."""
+    if isinstance(fault, TooLarge) and not request.url.path.startswith("/api/"):
+        return _too_large(request, fault)
     if isinstance(fault, FairSquareError):
         return _answer(request, fault)
     if request.headers.get("hx-request"):
@@ -258,18 +262,10 @@ def problem(fault: FairSquareError) -> JSONResponse:
     return JSONResponse(fault.problem(), status_code=fault.status, media_type="application/problem+json")
 
 
-async def _too_large(scope: Scope, receive: Receive, send: Send) -> None:
-    words = "That is larger than 8 MB. A sheet of 400 points has some 40 kB: choose the right file."
-    if scope["path"].endswith(PHOTOS):
-        words = "That is larger than 64 MB: send the photo smaller."
-    fault = FairSquareError(words, field="file")
-    fault.status, fault.kind = 413, "too-large"
-    response: Response = problem(fault)
-    if not scope["path"].startswith("/api/"):
-        back = dict(scope["headers"]).get(b"referer", b"/").decode("latin-1")
-        page = (STATIC.parent / "templates" / "too_large.html").read_text(encoding="utf-8")
-        path = local_path("/" + back.split("//")[-1].partition("/")[2].partition("?")[0])
-        response = HTMLResponse(
-            page.replace("{words}", words).replace("{back}", path.replace('"', "")), status_code=413
-        )
-    await response(scope, receive, send)
+def _too_large(request: Request, fault: TooLarge) -> Response:
+    """Answer with a page of its own, which needs nothing and leads back to where it was sent from."""
+    back = urlsplit(request.headers.get("referer", "/")).path
+    page = (STATIC.parent / "templates" / "too_large.html").read_text(encoding="utf-8")
+    return HTMLResponse(
+        page.replace("{words}", fault.title).replace("{back}", escape(local_path(back))), status_code=fault.status
+    )

@@ -14,10 +14,9 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.store import people
 from fairsquare.store.people import Session, SignInRefused
 from fairsquare.web.doors import Entered, door_of
+from fairsquare.web.middleware import read_what_is_small
 
 COOKIE = "fairsquare"
-_READ_UP_TO = 1024 * 1024
-"""A small body is read to its end before it is refused, so that a browser sees the answer; a large one is not."""
 
 
 class SignInFirst(Exception):
@@ -40,7 +39,7 @@ class AtTheDoor:
         try:
             session = await run_in_threadpool(let_in, request, entered)
         except (SignInFirst, FairSquareError) as fault:
-            await _read_what_is_small(receive)
+            await read_what_is_small(receive)
             response = await run_in_threadpool(self._refuse, request, fault)
             response.headers["connection"] = "close"
             await response(scope, receive, send)
@@ -95,11 +94,3 @@ def find_session(request: Request, token: str, kind: str) -> Session | None:
 def _bearer(request: Request) -> str:
     scheme, _, token = request.headers.get("authorization", "").partition(" ")
     return token.strip() if scheme.lower() == "bearer" else ""
-
-
-async def _read_what_is_small(receive: Receive) -> None:
-    read, more = 0, True
-    while more and read < _READ_UP_TO:
-        message = await receive()
-        read += len(message.get("body", b""))
-        more = message["type"] == "http.request" and message.get("more_body", False)

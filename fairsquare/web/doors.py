@@ -265,15 +265,17 @@ _DOORS: dict[Way, tuple[str, ...]] = {
     ),
     "pull": (
         "POST /jobs/{number}/board/begin",
-        "POST /jobs/{number}/board/go",
         "POST /jobs/{number}/board/settle",
         "POST /jobs/{number}/board/cycle",
         "POST /api/v1/jobs/{number}/settlings",
         "POST /api/v1/jobs/{number}/settlings/read",
         "POST /api/v1/jobs/{number}/board/begin",
-        "POST /api/v1/jobs/{number}/board",
         "POST /api/v1/jobs/{number}/board/cycle",
         "POST /api/v1/jobs/{number}/load",
+    ),
+    "stop a pull": (
+        "POST /jobs/{number}/board/go",
+        "POST /api/v1/jobs/{number}/board",
     ),
     "open welds": (
         "POST /jobs/{number}/cuts/{section}/map",

@@ -1,17 +1,26 @@
 """Around every request: its id and log line, the headers that browsers need, and a limit on what is sent."""
 
+import asyncio
 import secrets
 import time
+from collections.abc import Callable
 from typing import Any
 
 import structlog
+from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import MutableHeaders
+from starlette.requests import Request
+from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-LARGEST_BODY, LARGEST_PHOTO, LARGEST_JOB = 8 * 1024 * 1024, 64 * 1024 * 1024, 256 * 1024 * 1024
+from fairsquare.core.errors import FairSquareError
+
+MEGABYTE = 1024 * 1024
+LARGEST_BODY, LARGEST_PHOTO = 8 * MEGABYTE, 64 * MEGABYTE
 PHOTOS, JOBS = "/photos", "/jobs/files"
 """Where photos, and whole jobs, are sent: these may be larger than anything else."""
-_DISCARD_UP_TO = 512 * 1024 * 1024
+PIECE_S, WHOLE_S, SLOWEST = 20.0, 60.0, 50_000
+_SLOW = "What you sent came too slowly and was not taken. Nothing of it is kept: send it again on a better line."
 
 HEADERS = {
     "content-security-policy": (
@@ -78,45 +87,116 @@ class AroundRequests:
         )
 
 
-class LimitBody:
-    """ASGI middleware: what is sent may be 8 MB, a photo 64, a whole job 256; more is read to its end and answered with 413."""
+class TooLarge(FairSquareError):
+    """What is sent is larger than anything of its kind."""
 
-    def __init__(self, app: ASGIApp, too_large: ASGIApp) -> None:
-        self._app, self._too_large = app, too_large
+    status = 413
+    kind = "too-large"
+
+
+class TooSlow(FairSquareError):
+    """What is sent comes too slowly to be anything but somebody who holds the line."""
+
+    status = 408
+    kind = "too-slow"
+
+
+class LimitBody:
+    """ASGI middleware: how large a body may be, and how long it may take to come.
+
+    A form may be 8 MB, a photo 64, a whole job `largest_mb`, which is the cap of all of them. Each piece comes within
+    `PIECE_S`, and the whole within `WHOLE_S` and a second for each `SLOWEST` bytes. What says beforehand that it is larger is
+    refused unread; whatever else is larger, or late, is refused where it is read.
+    """
+
+    def __init__(self, app: ASGIApp, refuse: Callable[[Request, Exception], Response], largest_mb: int) -> None:
+        self._app, self._refuse, self._largest = app, refuse, largest_mb * MEGABYTE
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Handle one request."""
-        if scope["type"] != "http" or not self._announced_too_large(scope):
-            await self._app(scope, self._counted(receive, _largest(scope)), send)
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
             return
-        read, more = 0, True
-        while more and read < _DISCARD_UP_TO:
-            message = await receive()
-            read += len(message.get("body", b""))
-            more = message["type"] == "http.request" and message.get("more_body", False)
-        await self._too_large(scope, receive, send)
+        largest = largest_of(scope["path"], self._largest)
+        body, begun = _Counted(receive, largest), False
 
-    def _announced_too_large(self, scope: Scope) -> bool:
+        async def send_unless_refused(message: Message) -> None:
+            nonlocal begun
+            if body.fault is None or begun:
+                begun = True
+                await send(message)
+
+        if self._announced(scope) > largest:
+            body.fault = TooLarge(_too_large_words(largest), field="file")
+            await read_what_is_small(receive)
+        else:
+            try:
+                await self._app(scope, body.receive, send_unless_refused)
+            except Exception:
+                if body.fault is None:
+                    raise
+        if body.fault is not None and not begun:
+            response = await run_in_threadpool(self._refuse, Request(scope), body.fault)
+            response.headers["connection"] = "close"
+            await response(scope, receive, send)
+
+    def _announced(self, scope: Scope) -> float:
         for name, value in scope["headers"]:
             if name == b"content-length":
-                return not value.isdigit() or int(value) > _largest(scope)
-        return False
-
-    def _counted(self, receive: Receive, largest: int) -> Receive:
-        read = 0
-
-        async def counted() -> Message:
-            nonlocal read
-            message = await receive()
-            read += len(message.get("body", b""))
-            if read > largest:
-                return {"type": "http.disconnect"}
-            return message
-
-        return counted
+                return int(value) if value.isdigit() and len(value) < 20 else float("inf")
+        return 0
 
 
-def _largest(scope: Scope) -> int:
-    if scope["path"].endswith(JOBS):
-        return LARGEST_JOB
-    return LARGEST_PHOTO if scope["path"].endswith(PHOTOS) else LARGEST_BODY
+def largest_of(path: str, cap: int) -> int:
+    """Return how many bytes may be sent to a path."""
+    if path.endswith(JOBS):
+        return cap
+    return min(cap, LARGEST_PHOTO if path.endswith(PHOTOS) else LARGEST_BODY)
+
+
+class _Counted:
+    """A body that is counted while it is read; `fault` is why it was not read to its end."""
+
+    def __init__(self, receive: Receive, largest: int) -> None:
+        self.fault: FairSquareError | None = None
+        self._receive, self._largest = receive, largest
+        self._read, self._began, self._done = 0, time.monotonic(), False
+
+    async def receive(self) -> Message:
+        """Return the next piece. Raises `TooLarge` and `TooSlow`; once the body is read it waits as long as it likes."""
+        if self._done:
+            return await self._receive()
+        try:
+            async with asyncio.timeout(PIECE_S):
+                message = await self._receive()
+        except TimeoutError:
+            raise self._refused(TooSlow(_SLOW)) from None
+        self._read += len(message.get("body", b""))
+        self._done = message["type"] != "http.request" or not message.get("more_body", False)
+        if self._read > self._largest:
+            raise self._refused(TooLarge(_too_large_words(self._largest), field="file"))
+        if not self._done and time.monotonic() - self._began > WHOLE_S + self._read / SLOWEST:
+            raise self._refused(TooSlow(_SLOW))
+        return message
+
+    def _refused(self, fault: FairSquareError) -> FairSquareError:
+        self.fault = fault
+        return fault
+
+
+async def read_what_is_small(receive: Receive) -> None:
+    """Read a body that is about to be refused to its end, so that a browser sees the answer; a large one is not read."""
+    read, more = 0, True
+    while more and read < MEGABYTE:
+        message = await receive()
+        read += len(message.get("body", b""))
+        more = message["type"] == "http.request" and message.get("more_body", False)
+
+
+def _too_large_words(largest: int) -> str:
+    """Return in words that something is larger than it may be, and what would be right."""
+    right = {
+        LARGEST_BODY: "a sheet of 400 points has some 40 kB: choose the right file",
+        LARGEST_PHOTO: "send the photo smaller",
+    }
+    return f"That is larger than {largest // MEGABYTE} MB: {right.get(largest, 'no job has a file as large as that')}."

@@ -4,7 +4,7 @@ import hmac
 import secrets
 from collections.abc import Callable, Hashable, Sequence
 from pathlib import Path
-from typing import Any, NamedTuple, cast
+from typing import IO, Any, NamedTuple, cast
 from urllib.parse import quote
 
 from fastapi import Depends, Request
@@ -73,6 +73,11 @@ class Form(NamedTuple):
         if not isinstance(value, UploadFile) or not value.filename:
             return None
         return value.filename, value.file.read()
+
+    def open_file(self, name: str) -> IO[bytes] | None:
+        """Return a file that was chosen, as it lies on the disk: what is large is never held whole."""
+        value = self.data.get(name)
+        return value.file if isinstance(value, UploadFile) and value.filename else None
 
     @property
     def key(self) -> str:

@@ -50,10 +50,10 @@ def open_job(request: Request, form: Form = Depends(sent_form)) -> Response:
 def job_from_file(request: Request, form: Form = Depends(sent_form)) -> Response:
     """Take a job in that came from another shop as a file."""
     try:
-        sent = form.file("file")
+        sent = form.open_file("file")
         if sent is None:
             raise Refused("Choose the file of the job.", field="file", value="")
-        number = carrying.carry_in(desk_of(request), form.session.person, form.key, sent[1])
+        number = carrying.carry_in(desk_of(request), form.session.person, form.key, sent)
     except FairSquareError as fault:
         return render(request, "new_job.html", form.session, fault=fault, **_CHOICES)
     return go_to(job_path(number, "record"))

@@ -6,6 +6,7 @@ from typing import IO, Any
 from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.handover import photos_of
 from fairsquare.actions.rights import check_may
+from fairsquare.actions.spine import spine, waits
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import PRACTICE, PhotoFact
 from fairsquare.core.who import Who
@@ -86,9 +87,22 @@ def carry_in(desk: Desk, person: Person, key: str, source: bytes | IO[bytes]) ->
                 raise Refused(f"This job is here already: {here} has a record of it.", field="file", value=here)
         number = jobs.open_job(connection, details, person, desk.number_prefix)
         _keep(connection, jobs.find_job(connection, number).id, number, file, person)
+        _check_it_can_be_shown(desk, connection, number)
         return {"number": number}
 
     return str(desk.once(person, key, "carry job in", work)["number"])
+
+
+def _check_it_can_be_shown(desk: Desk, connection: Connection, number: str) -> None:
+    """Raise `Refused` for a job of which the floor could not say where it stands: nothing of it is kept then."""
+    try:
+        view = desk.view_in(connection, number)
+        spine(view)
+        waits(view)
+    except Exception as fault:  # whatever it is that such a job leads to
+        raise Refused(
+            f"This job file is not taken: what it says does not go together ({type(fault).__name__}).", field="file"
+        ) from fault
 
 
 def _keep(connection: Connection, job_id: int, number: str, file: JobFile, person: Person) -> None:

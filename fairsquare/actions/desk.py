@@ -2,8 +2,11 @@
 
 import datetime
 import json
-from collections.abc import Callable, Sequence
-from typing import Any, NamedTuple
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any, NamedTuple, TypeVar
+
+import pymysql
+import structlog
 
 from fairsquare.actions.bell import Bell
 from fairsquare.actions.checking import as_fact, checked_reading
@@ -25,13 +28,16 @@ from fairsquare.core.went import JobWent, Past, job_went
 from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
 from fairsquare.store import holds, jobs, measuring, people, pulls, records, sheets, tools, went
-from fairsquare.store.database import Connection, Database, utc
+from fairsquare.store.database import Connection, Database, DatabaseAway, utc
 from fairsquare.store.facts import StateCache, load_facts
 from fairsquare.store.jobs import Job, JobDetails
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.once import once
 from fairsquare.store.people import Person
 
+A = TypeVar("A")
+B = TypeVar("B")
+log = structlog.get_logger("fairsquare.actions")
 _PRACTISED = (
     "readings ",
     "decide ",
@@ -75,6 +81,40 @@ class JobView(NamedTuple):
         return current_setup(self.facts)
 
 
+class Listed(NamedTuple):
+    """Jobs of a list, how many there are in all, and those of it that could not be read."""
+
+    views: list[JobView]
+    many: int
+    broken: list[Job]
+
+
+def of_each(ones: Iterable[A], make: Callable[[A], B], number_of: Callable[[A], str]) -> tuple[list[B], list[A]]:
+    """Return what is made of each, and those of which it could not be made: one job never takes a list down with it.
+
+    What the database says of itself is not caught.
+    """
+    made, broken = [], []
+    for one in ones:
+        try:
+            made.append(make(one))
+        except (pymysql.MySQLError, DatabaseAway):
+            raise
+        except Exception:
+            log.exception("job cannot be shown in a list", job=number_of(one))
+            broken.append(one)
+    return made, broken
+
+
+def _number_of_job(job: Job) -> str:
+    return job.number
+
+
+def number_of(view: JobView) -> str:
+    """Return a job's number."""
+    return view.job.number
+
+
 def went_of(facts: JobFacts, job: Job) -> JobWent:
     """Return how a job went, or goes so far."""
     now = datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
@@ -104,12 +144,13 @@ class Desk:
 
         return self.database.run(look)
 
-    def views(self, words: str, most: int, skip: int, *, closed: bool = False) -> tuple[list[JobView], int]:
-        """Return the open jobs that match, or the closed ones, the last touched first, and how many there are in all."""
+    def views(self, words: str, most: int, skip: int, *, closed: bool = False) -> Listed:
+        """Return the open jobs that match, or the closed ones, the last touched first; one that cannot be read is named apart."""
 
-        def look(connection: Connection) -> tuple[list[JobView], int]:
+        def look(connection: Connection) -> Listed:
             found, many = jobs.find_jobs(connection, words, most, skip, closed=closed)
-            return [JobView(job, *self._cache.get(connection, job)) for job in found], many
+            views, broken = of_each(found, lambda job: JobView(job, *self._cache.get(connection, job)), _number_of_job)
+            return Listed(views, many, broken)
 
         return self.database.run(look)
 

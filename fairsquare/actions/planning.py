@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo
 
 import pymysql
 
-from fairsquare.actions.desk import Desk, JobView, Unsure
+from fairsquare.actions.desk import Desk, JobView, Unsure, number_of, of_each
 from fairsquare.actions.rights import check_may, roles_that_may
 from fairsquare.actions.working import work_on
 from fairsquare.core.errors import Refused
@@ -76,10 +76,11 @@ def plan_day(desk: Desk, person: Person, key: str, zone: ZoneInfo, *, afresh: bo
 def _plan_now(desk: Desk, zone: ZoneInfo, last: KeptPlan | None) -> KeptPlan:
     """Return the plan over all jobs that are open and not released."""
     now = desk.database.run(now_of)
-    views, _ = desk.views("", _MOST_JOBS, 0)
+    views = desk.views("", _MOST_JOBS, 0).views
     going_on = desk.database.run(work.going_on)
     here = _shop_now(desk, zone, now)
-    jobs = [_job(desk, view, going_on, here.names) for view in views if not _released(view)]
+    open_ones = [view for view in views if not _released(view)]
+    jobs, _ = of_each(open_ones, lambda view: _job(desk, view, going_on, here.names), number_of)
     return _planned(here, jobs, {view.job.number: view.job.revision for view in views}, last)
 
 
@@ -162,7 +163,7 @@ def fix_piece(desk: Desk, person: Person, key: str, plan: int, job: str, what: s
 
 def out_of_date(desk: Desk, plan: KeptPlan) -> list[str]:
     """Return the open jobs of which something was recorded since the plan was made, or that it does not know."""
-    views, _ = desk.views("", _MOST_JOBS, 0)
+    views = desk.views("", _MOST_JOBS, 0).views
     return [view.job.number for view in views if plan.seen.get(view.job.number) != view.job.revision]
 
 

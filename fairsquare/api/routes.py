@@ -6,6 +6,7 @@ from fastapi import APIRouter, Body, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import JobView, gaps, naming
+from fairsquare.actions.desk import number_of, of_each
 from fairsquare.actions.hearing import USUAL_TOOLS, reading_of, tool_for
 from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.actions.spine import waits
@@ -43,6 +44,7 @@ from fairsquare.core.model import Row3
 from fairsquare.core.sheet.check import CheckSheet, check_sheet
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.store import measuring, people, records
+from fairsquare.store.jobs import Job
 from fairsquare.store.measuring import NewReading
 
 router = APIRouter(prefix="/api/v1")
@@ -85,6 +87,14 @@ async def compute(
     return Response(answer, media_type="application/json")
 
 
+def _line(view: JobView) -> JobLine:
+    return JobLine(number=view.job.number, vehicle=view.job.details.vehicle, waits=waits(view).words)
+
+
+def _broken_line(job: Job) -> JobLine:
+    return JobLine(number=job.number, vehicle=job.details.vehicle, waits="cannot be shown: see the log")
+
+
 @router.get("/jobs", tags=["jobs"])
 def floor(
     desk: At,
@@ -94,8 +104,9 @@ def floor(
 ) -> Floor:
     """List the open jobs, fifty a page."""
     del person
-    views, many = desk.views(q, 50, (page - 1) * 50)
-    lines = [JobLine(number=v.job.number, vehicle=v.job.details.vehicle, waits=waits(v).words) for v in views]
+    views, many, unread = desk.views(q, 50, (page - 1) * 50)
+    lines, broken = of_each(views, _line, number_of)
+    lines += [_broken_line(job) for job in (*unread, *(view.job for view in broken))]
     return Floor(jobs=tuple(lines), many=many)
 
 

@@ -21,6 +21,7 @@ from fairsquare.core.model import Model
 from fairsquare.core.release.record import JobRecord, facts_of
 from fairsquare.core.who import Who
 from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
+from fairsquare.files.foreign import foreign_faults
 from fairsquare.files.records import check_record_body
 
 FORMAT: Literal["fairsquare-job/1"] = "fairsquare-job/1"
@@ -111,6 +112,9 @@ def read_job_file(source: bytes | IO[bytes]) -> JobFile:
     except (KeyError, ValidationError) as fault:
         raise _wrong(f"{JOB} cannot be read ({_first(fault)})") from None
     _one_job(manifest, body, JobRecord.model_validate_json(_without_integrity(record)))
+    unknown = next(foreign_faults(body.facts), None)
+    if unknown is not None:
+        raise _wrong(unknown)
     photos = {one.id: members.get(f"photos/{one.id}.jpg", b"") for one in body.facts.photos}
     for one in body.facts.photos:
         if hashlib.sha256(photos[one.id]).hexdigest() != one.sha256:

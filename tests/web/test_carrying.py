@@ -1,10 +1,12 @@
 """A whole job as one file: out of one shop, changed on the way in every manner, and into another, where it is read and verified."""
 
 import hashlib
+import html
 import io
 import json
 import os
 import zipfile
+from collections.abc import Callable
 
 import httpx
 import pytest
@@ -13,7 +15,9 @@ from typer.testing import CliRunner
 
 from fairsquare.cli import app as command_line
 from fairsquare.core.errors import Refused
+from fairsquare.core.facts import LineFact, SafetyFact, WeldTickFact
 from fairsquare.demo.people import SIGN_INS
+from fairsquare.files.foreign import foreign_faults
 from fairsquare.files.job_file import _own_sha256, read_job_file
 from fairsquare.files.records import check_record
 from fairsquare.settings import Settings
@@ -21,9 +25,11 @@ from fairsquare.store import people
 from fairsquare.store.database import Database
 from fairsquare.store.migrate import migrate
 from fairsquare.web.app import create_app
-from tests.conftest import Pages, key
+from tests.conftest import Pages, by_admin, key
 from tests.web.test_damage import jpeg
 from tests.web.test_job import new_job, read_all, sign, with_references, with_sheet
+
+LEAD = next(one for one in SIGN_INS if one.role == "lead")
 
 
 @pytest.fixture(scope="module")
@@ -59,10 +65,9 @@ def other(empty):
     """Another shop: its own database, its own people, its own numbers, working in inches."""
     migrate(empty)
     database = Database(empty, 4)
-    lead = next(one for one in SIGN_INS if one.role == "lead")
-    database.run(lambda c: people.add_person(c, lead.name, "Somebody Else", "lead", lead.password, demo=True))
+    database.run(lambda c: people.add_person(c, LEAD.name, "Somebody Else", "lead", LEAD.password, demo=True))
     settings = Settings(database_url=empty, demo=True, workshop="Tern Bay Garage", number_prefix="TB-")
-    yield Pages(create_app(settings, database), lead)
+    yield Pages(create_app(settings, database), LEAD)
     database.close()
 
 
@@ -149,6 +154,84 @@ def facts_changed(found: dict[str, bytes]) -> bytes:
     body = json.loads(found["job.json"])
     body["facts"]["readings"][-1]["xyz"][0] += 3.0
     return resealed({**found, "job.json": rfc8785.dumps(body)})
+
+
+def said_otherwise(**ways) -> Callable[[dict[str, bytes]], bytes]:
+    """A file that says something else of the job, sealed anew: of what its record does not carry, or of both alike."""
+
+    def forged(found: dict[str, bytes]) -> bytes:
+        body = json.loads(found["job.json"])
+        for way, value in ways.items():
+            *path, last = way.split("__")
+            at = body["facts"]
+            for step in path:
+                at = at[int(step)] if step.isdigit() else at[step]
+            at[int(last) if last.isdigit() else last] = value
+        return resealed({**found, "job.json": rfc8785.dumps(body)})
+
+    return forged
+
+
+@pytest.mark.parametrize(
+    ("ways", "words"),
+    [
+        ({"waits__0__station": "nowhere"}, "there is no station nowhere"),
+        ({"waits__0__due_at": "tomorrow"}, "waits.0.due_at is no time: tomorrow"),
+        ({"waits__0__by__at": "9999-12-31T00:00:00Z"}, "waits.0.by.at is no time"),
+        ({"waits__0__by__name": " "}, "waits.0.by.name names nobody"),
+        ({"waits__0__words": "x\u0000y"}, "waits.0.words has letters that cannot be shown"),
+        ({"waits__0__words": "x" * 9000}, "waits.0.words is longer than 8000"),
+        ({"waits__0__kind": "holiday"}, "job.json cannot be read"),
+    ],
+)
+def test_a_forged_job_is_not_taken_and_no_list_is_broken(file, other, ways, words) -> None:
+    before = other.get("/?closed=yes")
+    answer = other.post(
+        "/jobs/files", 422, files={"file": ("a.job.zip", said_otherwise(**ways)(members(file)), "application/zip")}
+    )
+    assert words in html.unescape(answer)
+    assert other.get("/?closed=yes") == before
+
+
+def test_what_refers_to_nothing_is_foreign(file) -> None:
+    facts = read_job_file(file).body.facts
+    assert list(foreign_faults(facts)) == []
+    reading, tick = (
+        facts.readings[0],
+        WeldTickFact(id=1, section=7, whose="vehicle", weld="1", done=True, did="", by=facts.waits[0].by),
+    )
+    line = LineFact(id=1, item="wings", answer="hurt", words="", by=tick.by)
+    for change, words in (
+        ({"readings": (reading.model_copy(update={"setup": 9}),)}, "readings, set-up: there is no 9"),
+        ({"readings": (reading, reading)}, "readings: one of them is in it twice"),
+        ({"weld_ticks": (tick,)}, "ticks, section: there is no 7"),
+        ({"line": (line,)}, "line: there is no part wings"),
+        (
+            {"safety": (SafetyFact(id=1, item="horn", answer="done", words="", by=tick.by),)},
+            "safety: there is no item horn",
+        ),
+        ({"photos": (facts.photos[0].model_copy(update={"sha256": "x" * 64}),)}, "photos: 1 has no checksum"),
+    ):
+        assert next(foreign_faults(facts.model_copy(update=change))) == words
+
+
+def test_a_job_that_is_broken_all_the_same_takes_no_list_down(file, other, empty) -> None:
+    """Such as one that an older version took in: its rows are changed behind the application's back."""
+    other.post("/jobs/files", files={"file": ("a.job.zip", file, "application/zip")})
+    by_admin(empty, "UPDATE job_came SET facts = JSON_SET(facts, '$.readings[0].kind', 'guess')")
+    database = Database(empty, 4)
+    other = Pages(create_app(Settings(database_url=empty, demo=True), database), LEAD)
+    other.post("/jobs", vehicle="Tern Bay launch", construction="trailer", hit_where="front", hit_from_deg="45")
+    closed = other.get("/?closed=yes&q=Dunlin")
+    assert "This job cannot be shown" in closed and "TB-0001" in closed
+    assert "Tern Bay launch" in other.get("/")
+    other.get("/day")
+    by_admin(empty, "UPDATE job SET closed_at = NULL")
+    token = other.http.post("/api/v1/session", json={"name": "solveig", "password": "north-light-12"}).json()["token"]
+    listed = other.http.get("/api/v1/jobs", headers={"authorization": f"Bearer {token}"}).json()["jobs"]
+    assert {one["number"]: one["waits"] for one in listed}["TB-0001"] == "cannot be shown: see the log"
+    assert "The shop" in other.post("/day/plan", 422), "it asks who works there, as it does without that job"
+    database.close()
 
 
 def figures_changed(found: dict[str, bytes]) -> bytes:

@@ -3,8 +3,11 @@
 import datetime
 
 from fastapi import APIRouter, Depends, Request, Response
+from markupsafe import Markup
 
-from fairsquare.actions.spine import spine, waits
+from fairsquare.actions import JobView
+from fairsquare.actions.desk import number_of, of_each
+from fairsquare.actions.spine import Waits, spine, waits
 from fairsquare.drawings.spine import lying_spine
 from fairsquare.store import clocks, shop, work
 from fairsquare.store.people import Session
@@ -22,8 +25,8 @@ def show(
 ) -> Response:
     """Show the open jobs, twenty a page, what can be worked on now first; `q` searches, `closed` shows those done with."""
     page = max(1, min(page, 100_000))
-    views, many = desk_of(request).views(q[:200], PAGE, (page - 1) * PAGE, closed=closed)
-    rows = [(view, waits(view), lying_spine([(s.kind, s.title, s.status) for s in spine(view)])) for view in views]
+    views, many, unread = desk_of(request).views(q[:200], PAGE, (page - 1) * PAGE, closed=closed)
+    rows, broken = of_each(views, _row, number_of)
     rows.sort(key=lambda row: (_FIRST[row[1].mood], row[1].due_at or "9999"))
     database = desk_of(request).database
     _, said = database.run(shop.said)
@@ -36,6 +39,7 @@ def show(
         session,
         rows=rows,
         many=many,
+        broken=[*unread, *(view.job for view in broken)],
         q=q,
         page=page,
         closed=closed,
@@ -50,3 +54,7 @@ def show(
         most_counted=MOST_COUNTED,
         can_work=sum(row[1].mood in ("work", "sign") for row in rows),
     )
+
+
+def _row(view: JobView) -> tuple[JobView, Waits, Markup]:
+    return view, waits(view), lying_spine([(stop.kind, stop.title, stop.status) for stop in spine(view)])

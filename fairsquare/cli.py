@@ -2,12 +2,15 @@
 
 import json
 import sys
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 
 import typer
 
 from fairsquare.core.errors import FairSquareError
+
+T = TypeVar("T")
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, help=__doc__)
 WRONG_REQUEST = 2
@@ -81,7 +84,7 @@ def start(
     """Start the server for real, on the database that FAIRSQUARE_DATABASE_URL names."""
     from fairsquare.service.server import serve
 
-    raise typer.Exit(serve(host, port))
+    raise typer.Exit(_said_in_a_sentence(lambda: serve(host, port)))
 
 
 @app.command()
@@ -90,7 +93,7 @@ def migrate() -> None:
     from fairsquare.service.server import database_url
     from fairsquare.store.migrate import migrate as bring_up_to_date
 
-    applied = bring_up_to_date(database_url())
+    applied = _said_in_a_sentence(lambda: bring_up_to_date(database_url()))
     typer.echo("\n".join(f"applied {name}" for name in applied) or "nothing to apply")
 
 
@@ -103,10 +106,11 @@ def backup(
 ) -> None:
     """Write everything that is kept into one file."""
     from fairsquare.service.keeping import back_up, database_at
+    from fairsquare.settings import Settings
 
     try:
         with database_at(folder) as url:
-            typer.echo(back_up(url, file))
+            typer.echo(back_up(url, file, Settings().backup_key))
     except FairSquareError as fault:
         _fail(fault)
 
@@ -117,14 +121,20 @@ def restore(
     folder: Annotated[
         Path, typer.Option(help="the demo's data, where FAIRSQUARE_DATABASE_URL names no database")
     ] = Path("var"),
+    over_people: Annotated[
+        bool,
+        typer.Option("--over-people", help="also where people sign in already: those of the backup take their place"),
+    ] = False,
 ) -> None:
     """Read a backup into an empty installation, and check every record in it."""
-    from fairsquare.service.keeping import bring_back, database_at, records_checked
+    from fairsquare.service.keeping import database_at
+    from fairsquare.service.restoring import bring_back
+    from fairsquare.settings import Settings
 
     try:
         with database_at(folder) as url:
-            typer.echo(bring_back(url, file))
-            words, good = records_checked(url)
+            told, words, good = bring_back(url, file, Settings().backup_key, over_people=over_people)
+            typer.echo(told)
     except FairSquareError as fault:
         _fail(fault)
         return
@@ -299,6 +309,21 @@ def watch_folder(
     from fairsquare.stand_ins.folder import run
 
     raise typer.Exit(run(folder, server, name, password))
+
+
+def _said_in_a_sentence(work: Callable[[], T]) -> T:
+    """Do what needs the database; where it is away, or its history is not ours, say so in a sentence and end."""
+    import pymysql
+
+    try:
+        return work()
+    except FairSquareError as fault:
+        typer.echo(fault.title, err=True)
+    except pymysql.MySQLError as fault:
+        typer.echo(f"The database that FAIRSQUARE_DATABASE_URL names does not let us in: {fault.args[-1]}", err=True)
+    except ValueError as fault:
+        typer.echo(str(fault), err=True)
+    raise typer.Exit(1)
 
 
 def _fail(fault: FairSquareError) -> None:

@@ -21,6 +21,7 @@ class Settings(BaseSettings):
         default=256, ge=8, le=4096, description="the largest body that is taken, of a whole job's file, in MB"
     )
     sign_in_tries: int = Field(default=8, ge=1, description="failed sign-ins in five minutes before a wait")
+    backup_key: str = Field(default="", description="a key with which backups are sealed, kept elsewhere than they are")
     log_level: str = "INFO"
     time_zone: str = Field(
         default="UTC", description="the shop's, such as Atlantic/Reykjavik: times are typed and shown in it"

@@ -1,27 +1,36 @@
-"""Keeping: everything into one file, and from it into an empty installation, by MariaDB's own tools; every record checked after."""
+"""Keeping: everything into one file by MariaDB's own tool, and every record checked. How it is brought back: `restoring`."""
 
-import gzip
 import os
 import shutil
 import subprocess
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 from typing import IO, Any, NamedTuple
 
+import pymysql
+
 from fairsquare import __version__
 from fairsquare.core.errors import FairSquareError
+from fairsquare.files.backup import Head, written
 from fairsquare.files.records import check_record
 from fairsquare.service.mariadb import MariaDBFault, PrivateMariaDB
 from fairsquare.settings import Settings
 from fairsquare.store.database import Connection, Database, connect_arguments, rows
-from fairsquare.store.migrate import has_jobs, migrate
 
-_HEAD = "-- Fair Square backup"
-_END = "-- Fair Square backup is whole"
 _CHUNK = 1 << 20
+_ROWS_ONLY = (
+    "--single-transaction",
+    "--no-create-info",
+    "--compact",
+    "--complete-insert",
+    "--hex-blob",
+    "--default-character-set=utf8mb4",
+    "--ignore-table={database}.schema_migration",
+)
+"""Rows, and nothing that makes tables: a restore makes them itself."""
 
 
 class KeepingFault(FairSquareError):
@@ -67,46 +76,42 @@ def _remembered(folder: Path) -> str:
     return url
 
 
-def back_up(url: str, file: Path) -> str:
-    """Write a backup, and return what it holds, in words. Raises `KeepingFault`; a file that is there stays as it is."""
+def back_up(url: str, file: Path, key: str = "") -> str:
+    """Write a backup, and return what it holds, in words. Raises `KeepingFault`; a file that is there stays as it is.
+
+    Only its owner may read it: it holds everything, hashes of passwords too. With a `key` it is sealed so that a change shows.
+    """
     if file.exists():
         raise KeepingFault(f"{file} is there already: give another name, backups are not written over.", field="file")
     made = file.with_name(file.name + ".part")
     try:
-        with gzip.open(made, "wb") as out:
-            out.write(f"{_HEAD}, Fair Square {__version__}\n".encode())
-            options = ["--single-transaction", "--hex-blob", "--skip-dump-date", "--default-character-set=utf8mb4"]
-            with _tool(url, "mariadb-dump", options, stdout=subprocess.PIPE) as dump:
+        with os.fdopen(os.open(made, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as raw:
+            with written(raw, _head(url, keyed=bool(key)), key) as out, _tool(url, "mariadb-dump", _ROWS_ONLY) as dump:
                 assert dump.process.stdout is not None
-                shutil.copyfileobj(dump.process.stdout, out, _CHUNK)
+                while part := dump.process.stdout.read(_CHUNK):
+                    out.write(part)
                 dump.finish()
-            out.write(f"{_END}\n".encode())
+            raw.flush()
+            os.fsync(raw.fileno())
         made.rename(file)
     except OSError as fault:
         raise KeepingFault(f"{file} cannot be written: {fault.strerror}.", field="file") from None
     finally:
         made.unlink(missing_ok=True)
-    return f"{_held(url)} in {file}, {file.stat().st_size / 1e6:.1f} MB"
+    return f"{held(url)} in {file}, {file.stat().st_size / 1e6:.1f} MB"
 
 
-def bring_back(url: str, file: Path) -> str:
-    """Read a backup into an empty database, bring its tables up to date, and return what it holds. Raises `KeepingFault`."""
-    _check_whole(file)
-    if _tables(url) and has_jobs(url):
-        raise KeepingFault(
-            "There are jobs in this installation: a backup is brought back into an empty one only.", field="file"
-        )
+def _head(url: str, *, keyed: bool) -> Head:
+    """Return the head of a backup of what is there now; what is recorded while it is written is in it or not, table by table."""
+    database = Database(url, 1)
     try:
-        with gzip.open(file, "rb") as kept, _tool(url, "mariadb", [], stdin=subprocess.PIPE) as reader:
-            assert reader.process.stdin is not None
-            with suppress(BrokenPipeError):
-                shutil.copyfileobj(kept, reader.process.stdin, _CHUNK)
-                reader.process.stdin.close()
-            reader.finish()
-    except OSError as fault:
-        raise KeepingFault(f"{file} cannot be read in: {fault.strerror}.", field="file") from None
-    migrate(url)
-    return f"brought back: {_held(url)}"
+        applied = database.run(lambda c: rows(c, "SELECT version FROM schema_migration WHERE applied_at IS NOT NULL"))
+    except pymysql.MySQLError as fault:
+        raise KeepingFault(f"MariaDB says: {fault.args[-1]}") from None
+    finally:
+        database.close()
+    versions = tuple(sorted(one["version"] for one in applied))
+    return Head(format=2, software=f"Fair Square {__version__}", migrations=versions, keyed=keyed)
 
 
 def records_checked(url: str) -> tuple[str, bool]:
@@ -134,30 +139,8 @@ def _body_of(record: int, connection: Connection) -> list[dict[str, Any]]:
     return rows(connection, "SELECT body FROM record WHERE id = %s", record)
 
 
-def _check_whole(file: Path) -> None:
-    """Raise `KeepingFault` for a file that is no backup, or only part of one, before anything is changed by it."""
-    try:
-        with gzip.open(file, "rb") as kept:
-            first, last = kept.readline(), b""
-            while part := kept.read(_CHUNK):
-                last = (last + part)[-200:]
-    except (OSError, EOFError):
-        raise KeepingFault(f"{file} is damaged, or no backup of Fair Square.", field="file") from None
-    if not first.startswith(_HEAD.encode()):
-        raise KeepingFault(f"{file} is no backup of Fair Square.", field="file")
-    if not last.rstrip().endswith(_END.encode()):
-        raise KeepingFault(f"{file} ends in the middle: take another backup.", field="file")
-
-
-def _tables(url: str) -> int:
-    database = Database(url, 1)
-    try:
-        return len(database.run(lambda c: rows(c, "SHOW TABLES LIKE 'job'")))
-    finally:
-        database.close()
-
-
-def _held(url: str) -> str:
+def held(url: str) -> str:
+    """Return how much is kept in a database, in words."""
     database = Database(url, 1)
     try:
         (found,) = database.run(
@@ -186,7 +169,7 @@ class _Tool(NamedTuple):
 
 
 @contextmanager
-def _tool(url: str, name: str, options: list[str], **pipes: int) -> Iterator[_Tool]:
+def _tool(url: str, name: str, options: tuple[str, ...]) -> Iterator[_Tool]:
     """Run a tool on the database; the password stands in a file that only its owner reads, while it runs."""
     program = shutil.which(name)
     if program is None:
@@ -200,8 +183,9 @@ def _tool(url: str, name: str, options: list[str], **pipes: int) -> Iterator[_To
     with tempfile.NamedTemporaryFile("w", suffix=".cnf") as secret, tempfile.TemporaryFile() as complaints:
         secret.write("[client]\n" + "".join(f'{key}="{_quoted(own[key])}"\n' for key in ("user", "password")))
         secret.flush()
-        command = [program, f"--defaults-file={secret.name}", *where, *options, own["database"]]
-        process = subprocess.Popen(command, stderr=complaints, **pipes)  # type: ignore[call-overload] # noqa: S603 - our own command
+        told = [option.format(database=own["database"]) for option in options]
+        command = [program, f"--defaults-file={secret.name}", *where, *told, own["database"]]
+        process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=complaints)  # noqa: S603 - our own command
         try:
             yield _Tool(process, complaints)
         finally:

@@ -178,12 +178,13 @@ class PrivateMariaDB:
         try:
             connection = pymysql.connect(host="127.0.0.1", port=self.port, user="root", password="")
         except pymysql.err.OperationalError:
-            return self._url(password)
+            connection = pymysql.connect(host="127.0.0.1", port=self.port, user="root", password=password)
         with connection.cursor() as cursor:
             cursor.execute("CREATE DATABASE IF NOT EXISTS fairsquare")
             cursor.execute("CREATE USER IF NOT EXISTS 'fairsquare'@'127.0.0.1' IDENTIFIED BY %s", (password,))
             cursor.execute("GRANT ALL ON fairsquare.* TO 'fairsquare'@'127.0.0.1'")
-            cursor.execute(r"GRANT ALL ON `test\_%`.* TO 'fairsquare'@'127.0.0.1'")
+            for others in (r"`test\_%`", r"`fairsquare\_%`"):
+                cursor.execute(f"GRANT ALL ON {others}.* TO 'fairsquare'@'127.0.0.1'")
             cursor.execute(
                 "SELECT User, Host FROM mysql.global_priv WHERE User = 'root' AND Host IN ('localhost', '127.0.0.1', '::1')"
             )

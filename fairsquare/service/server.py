@@ -8,6 +8,7 @@ from types import FrameType
 import structlog
 
 from fairsquare.actions import Desk
+from fairsquare.service.restoring import under_way
 from fairsquare.settings import Settings
 from fairsquare.store import people
 from fairsquare.store.database import Database
@@ -56,6 +57,11 @@ def open_desk() -> Desk:
 
 def unfit_to_start(settings: Settings, database: Database) -> str | None:
     """Return why a real start is refused, in words; None when nothing stands in the way."""
+    if settings.database_url and under_way(settings.database_url):
+        return (
+            "A backup was being brought back here and was cut off; nothing of what was there is changed. "
+            "Run `fairsquare restore FILE` again, or drop the database whose name ends with _restoring."
+        )
     if settings.demo:
         return None
     if database.run(people.demo_people):

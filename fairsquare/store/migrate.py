@@ -6,6 +6,7 @@ is written so that it may be run again when a start was cut off in its middle.
 
 import hashlib
 import time
+from collections.abc import Collection
 from pathlib import Path
 from typing import NamedTuple
 
@@ -49,8 +50,11 @@ def migrations(folder: Path = FOLDER) -> list[Migration]:
     return [Migration(int(f.name.split("_")[0]), f.stem, f.read_text(encoding="utf-8")) for f in files]
 
 
-def migrate(url: str, folder: Path = FOLDER) -> list[str]:
-    """Bring the database up to date and return the names of what was applied. Raises `MigrationFault`."""
+def migrate(url: str, folder: Path = FOLDER, *, only: Collection[int] | None = None) -> list[str]:
+    """Bring the database up to date and return the names of what was applied; with `only`, to those versions and no further.
+
+    Raises `MigrationFault`.
+    """
     connection = pymysql.connect(**{**connect_arguments(url), "autocommit": True})
     try:
         with connection.cursor() as cursor:
@@ -63,7 +67,8 @@ def migrate(url: str, folder: Path = FOLDER) -> list[str]:
                      applied_at DATETIME(6) NULL
                    ) ENGINE = InnoDB"""
             )
-            return [migration.name for migration in migrations(folder) if _apply(cursor, migration)]
+            wanted = [one for one in migrations(folder) if only is None or one.version in only]
+            return [migration.name for migration in wanted if _apply(cursor, migration)]
     finally:
         connection.close()
 

@@ -8,12 +8,14 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import httpx
 import pytest
 
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.processes import free_port
+from tests.conftest import by_admin
 
 WAIT_S = 180
 """More than a demo takes from nothing on a machine that is ten times as slow; nothing waits longer than it must."""
@@ -131,6 +133,29 @@ def test_a_real_start_needs_a_lead_and_no_demo_passwords(url) -> None:
     assert "5" not in run(url, "load-demo").stderr
     refused = run(url, "start", "--port", str(free_port()))
     assert "passwords that everybody knows: refused" in refused.stderr
+
+
+@pytest.mark.parametrize("command", ["start", "migrate"])
+def test_a_start_says_in_a_sentence_what_is_wrong(empty, command) -> None:
+    port = ["--port", str(free_port())] if command == "start" else []
+    away = urlsplit(empty)._replace(netloc=f"fairsquare:x@127.0.0.1:{free_port()}").geturl()
+    for url, words in ((away, "does not let us in: Can't connect"), ("nonsense", "should look like mysql://")):
+        refused = run(url, command, *port)
+        assert (refused.returncode, words in refused.stderr, "Traceback" in refused.stderr) == (1, True, False), refused
+    run(empty, "migrate")
+    by_admin(empty, "UPDATE schema_migration SET sha256 = 'x' WHERE version = 3")
+    refused = run(empty, command, *port)
+    assert (refused.returncode, "was changed after it was applied" in refused.stderr) == (1, True)
+    assert "Traceback" not in refused.stderr
+
+
+def test_a_start_beside_a_restore_that_was_cut_off_says_what_to_do(empty) -> None:
+    run(empty, "migrate")
+    by_admin(empty, f"CREATE DATABASE `{urlsplit(empty).path[1:]}_restoring`")
+    refused = run(empty, "start", "--port", str(free_port()))
+    by_admin(empty, f"DROP DATABASE `{urlsplit(empty).path[1:]}_restoring`")
+    assert refused.returncode == 1
+    assert "Run `fairsquare restore FILE` again" in refused.stderr
 
 
 def test_a_sheet_by_the_command_line(tmp_path) -> None:

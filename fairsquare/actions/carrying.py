@@ -1,7 +1,7 @@
 """A whole job carried from shop to shop as one file: made here, and read in where it comes to."""
 
 import secrets
-from typing import IO, Any
+from typing import Any
 
 from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.handover import photos_of
@@ -10,8 +10,7 @@ from fairsquare.actions.spine import spine, waits
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import PRACTICE, PhotoFact
 from fairsquare.core.who import Who
-from fairsquare.files.job_file import JobBody, JobFile, job_file, read_job_file
-from fairsquare.files.photos import photo_as_it_is
+from fairsquare.files.job_file import Incoming, JobBody, job_file
 from fairsquare.store import came, jobs, photos, records, sheets
 from fairsquare.store.database import Connection, now_of
 from fairsquare.store.jobs import JobDetails
@@ -64,14 +63,14 @@ def _all_of(
     return view, made, sheets.find_sheet(connection, view.job.id), now_of(connection)
 
 
-def carry_in(desk: Desk, person: Person, key: str, source: bytes | IO[bytes]) -> str:
+def carry_in(desk: Desk, person: Person, key: str, incoming: Incoming) -> str:
     """Take a job in from a file that is whole, and return its number here; one that came before is not taken again.
 
     It is closed from the beginning: it is read here, and nothing is added to what the other shop recorded. Raises `Refused` that
     says what is wrong with the file.
     """
     check_may(person, "take in")
-    file = read_job_file(source)
+    file = incoming.file
     try:
         details = JobDetails.model_validate(file.body.details)
     except ValueError:
@@ -86,7 +85,7 @@ def carry_in(desk: Desk, person: Person, key: str, source: bytes | IO[bytes]) ->
             if here is not None:
                 raise Refused(f"This job is here already: {here} has a record of it.", field="file", value=here)
         number = jobs.open_job(connection, details, person, desk.number_prefix)
-        _keep(connection, jobs.find_job(connection, number).id, number, file, person)
+        _keep(connection, jobs.find_job(connection, number).id, number, incoming, person)
         _check_it_can_be_shown(desk, connection, number)
         return {"number": number}
 
@@ -105,8 +104,8 @@ def _check_it_can_be_shown(desk: Desk, connection: Connection, number: str) -> N
         ) from fault
 
 
-def _keep(connection: Connection, job_id: int, number: str, file: JobFile, person: Person) -> None:
-    facts = file.body.facts
+def _keep(connection: Connection, job_id: int, number: str, incoming: Incoming, person: Person) -> None:
+    file, facts = incoming.file, incoming.file.body.facts
     if facts.sheet is not None:
         source = f"came with the job: {file.body.sheet_source}"
         sheets.accept_sheet(
@@ -114,7 +113,7 @@ def _keep(connection: Connection, job_id: int, number: str, file: JobFile, perso
         )
     kept: list[PhotoFact] = []
     for one in facts.photos:
-        photo = photo_as_it_is(file.photos[one.id], one.name)
+        photo = incoming.photos[one.id]
         own = photos.keep_photo(connection, job_id, one.about, one.about_id, one.name, one.words, photo, person.id)
         kept.append(one.model_copy(update={"id": own}))
     for sha256, body in file.records.items():

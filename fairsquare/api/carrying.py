@@ -1,6 +1,7 @@
 """A whole job as one file, out and in."""
 
 import tempfile
+from pathlib import Path
 from typing import Annotated
 
 from fastapi import APIRouter, Header, Response
@@ -10,6 +11,8 @@ from starlette.requests import Request
 from fairsquare.actions import carrying
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import Given
+from fairsquare.files.job_file import job_to_take_in
+from fairsquare.workers import Workers
 
 router = APIRouter(prefix="/api/v1", tags=["jobs"])
 
@@ -38,7 +41,10 @@ async def job_from_file(
     request_key: Annotated[str, Header(description="a key of your own, new for each file")],
 ) -> Given:
     """Take a job in from a file that is whole; the answer names it as it is numbered here."""
-    with tempfile.TemporaryFile(prefix="fairsquare-job-") as file:
+    workers: Workers = request.app.state.workers
+    with tempfile.NamedTemporaryFile(prefix="fairsquare-job-") as sent:
         async for piece in request.stream():
-            await run_in_threadpool(file.write, piece)
-        return Given(number=await run_in_threadpool(carrying.carry_in, desk, person, request_key, file))
+            await run_in_threadpool(sent.write, piece)
+        sent.flush()
+        file = await workers.run(person.name, job_to_take_in, Path(sent.name))
+    return Given(number=await run_in_threadpool(carrying.carry_in, desk, person, request_key, file))

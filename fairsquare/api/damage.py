@@ -2,7 +2,8 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Form, UploadFile
+from fastapi import APIRouter, Form, Request, UploadFile
+from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import deciding, walk_round
 from fairsquare.actions.deciding import DecisionSaid
@@ -25,6 +26,7 @@ from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.job import damage_of, key_of, open_findings
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.store.photos import About
+from fairsquare.workers import Workers
 
 router = APIRouter(prefix="/api/v1")
 
@@ -59,7 +61,8 @@ def answer_line(number: str, sent: AnswerLine, desk: At, person: By) -> Given:
 
 
 @router.post("/jobs/{number}/photos", tags=["walk-round"], status_code=201)
-def keep_photo(
+async def keep_photo(
+    request: Request,
     number: str,
     photo: UploadFile,
     request_key: Annotated[Key, Form()],
@@ -71,9 +74,19 @@ def keep_photo(
 ) -> Given:
     """Keep a photo (JPEG, PNG or WebP, up to 64 MB) of the job, of a finding or of a member."""
     name = photo.filename or "photo"
-    kept = photo_to_keep(photo.file.read(), name[:120])
-    number_of = walk_round.keep_photo(
-        desk, person, request_key, number, kept, name=name, words=words, about=about, about_id=about_id
+    workers: Workers = request.app.state.workers
+    kept = await workers.run(person.name, photo_to_keep, await photo.read(), name[:120])
+    number_of = await run_in_threadpool(
+        walk_round.keep_photo,
+        desk,
+        person,
+        request_key,
+        number,
+        kept,
+        name=name,
+        words=words,
+        about=about,
+        about_id=about_id,
     )
     return Given(ids=(number_of,), sha256=kept.sha256)
 

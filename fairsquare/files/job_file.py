@@ -10,6 +10,7 @@ import hashlib
 import io
 import json
 import zipfile
+from pathlib import Path
 from typing import IO, Any, Literal, NamedTuple
 
 import rfc8785
@@ -22,6 +23,7 @@ from fairsquare.core.release.record import JobRecord, facts_of
 from fairsquare.core.who import Who
 from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
 from fairsquare.files.foreign import foreign_faults
+from fairsquare.files.photos import KeptPhoto, photo_as_it_is
 from fairsquare.files.records import check_record_body
 
 FORMAT: Literal["fairsquare-job/1"] = "fairsquare-job/1"
@@ -59,6 +61,13 @@ class JobFile(NamedTuple):
     body: JobBody
     records: dict[str, str]
     photos: dict[int, bytes]
+
+
+class Incoming(NamedTuple):
+    """A job file that was found whole, and its photos by their ids, ready to be kept."""
+
+    file: JobFile
+    photos: dict[int, KeptPhoto]
 
 
 def job_file(
@@ -130,6 +139,13 @@ def read_job_file(source: bytes | IO[bytes]) -> JobFile:
             raise _wrong(f"an earlier record, {sha256[:12]}, is not whole: {'; '.join(before.findings)[:300]}")
     made = {sha256: text.decode() for sha256, text in earlier.items()}
     return JobFile(manifest, body, {**made, check.sha256: record.decode()}, photos)
+
+
+def job_to_take_in(path: Path) -> Incoming:
+    """Return the job of a file that lies at a path, its photos ready to be kept. Raises as `read_job_file` does."""
+    with path.open("rb") as opened:
+        file = read_job_file(opened)
+    return Incoming(file, {one.id: photo_as_it_is(file.photos[one.id], one.name) for one in file.body.facts.photos})
 
 
 def _unpacked(source: bytes | IO[bytes]) -> dict[str, bytes]:

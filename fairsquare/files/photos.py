@@ -20,6 +20,7 @@ _FORMATS = ("JPEG", "PNG", "WEBP")
 _QUALITY, _THUMBNAIL_QUALITY = 86, 78
 _AT_ONCE = BoundedSemaphore(2)
 """A large photo takes hundreds of megabytes while it is decoded."""
+_END_OF_JPEG = b"\xff\xd9"
 _RIGHT = "Send a JPEG, PNG or WebP"
 
 
@@ -53,8 +54,19 @@ def photo_to_keep(content: bytes, name: str) -> KeptPhoto:
 
 
 def photo_as_it_is(content: bytes, name: str) -> KeptPhoto:
-    """Return a photo that was made by `photo_to_keep` in another shop, its bytes as they are. Raises `Refused` for what is none."""
+    """Return a photo that was made by `photo_to_keep` in another shop, its bytes as they are: its record names their checksum.
+
+    Raises `Refused` for what is none, and for one with anything beside its pixels, which `photo_to_keep` never writes.
+    """
     made = photo_to_keep(content, name)
+    with Image.open(io.BytesIO(content), formats=("JPEG",)) as opened:
+        beside = [kind for kind, _ in getattr(opened, "applist", ()) if kind != "APP0"]
+    if beside or not content.endswith(_END_OF_JPEG):
+        raise Refused(
+            f"{name} carries more than its pixels ({', '.join(beside) or 'something behind them'}): no photo of ours does.",
+            field="photo",
+            value=name,
+        )
     return made._replace(picture=content, sha256=hashlib.sha256(content).hexdigest())
 
 

@@ -6,6 +6,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from fairsquare.actions import Desk, carrying
+from fairsquare.files.job_file import job_to_take_in
 from fairsquare.service.keeping import KeepingFault, database_at
 from fairsquare.settings import Settings
 from fairsquare.store import people
@@ -31,8 +32,7 @@ def export_to(folder: Path, number: str, file: Path, name: str) -> str:
 def import_from(folder: Path, file: Path, name: str) -> str:
     """Take a job in from a file, and say under which number. Raises `FairSquareError`."""
     with _at(folder, name) as (desk, person):
-        with file.open("rb") as opened:
-            number = carrying.carry_in(desk, person, secrets.token_urlsafe(18), opened)
+        number = carrying.carry_in(desk, person, secrets.token_urlsafe(18), job_to_take_in(file))
         came = desk.view(number).job.came
     return f"whole, and its figures follow from its readings: {number} here, {came}"
 

@@ -77,6 +77,7 @@ from fairsquare.web.routes import (
     went,
 )
 from fairsquare.web.searches import Searches
+from fairsquare.workers import Workers
 
 STATIC = Path(__file__).parent / "static"
 log = structlog.get_logger("fairsquare.web")
@@ -115,6 +116,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.state.drawn = Kept[Markup](most=400)
     app.state.findings = Kept[tuple[Finding, ...]](most=200)
     app.state.checks = Kept[RecordCheck](most=200)
+    app.state.workers = Workers()
     app.state.papers = Papers()
     app.state.searches = Searches()
     app.state.desk = desk_for(settings, database)

@@ -3,20 +3,25 @@
 Run as a module it reads HTML from standard input and writes the PDF to standard output.
 """
 
+import asyncio
+import hashlib
+import os
 import subprocess
 import sys
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor, wait
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from threading import Lock
 
 from fastapi import Request, Response
 from fastapi.responses import RedirectResponse
 from markupsafe import Markup
+from starlette.concurrency import run_in_threadpool
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.processes import die_with_parent
 from fairsquare.store.kept import Kept
+from fairsquare.workers import Queue, waited_for
 
 STATIC = Path(__file__).parent / "static"
 _LONGEST_S = 180
@@ -38,6 +43,7 @@ class Papers:
         self._makers = ThreadPoolExecutor(max_workers=2, thread_name_prefix="paper")
         self._kept: Kept[Future[bytes]] = Kept(most=30)
         self._lock = Lock()
+        self.queue = Queue()
 
     def order(self, name: str, page: Callable[[], str]) -> Future[bytes]:
         """Return the PDF of that name, begun when it is not there; one that failed is begun anew."""
@@ -47,12 +53,16 @@ class Papers:
                 self._kept.forget(name)
             return found
 
+    async def made(self, by: str, order: Callable[[], Future[bytes]]) -> bytes:
+        """Return a PDF once it is made: the order is placed by a thread, and none waits for it. Raises `TooBusy`, `PaperFault`."""
+        return await waited_for(self.queue, by, await run_in_threadpool(order))
+
     def close(self) -> None:
         """Make no more."""
         self._makers.shutdown(wait=False, cancel_futures=True)
 
 
-def when_made(
+async def when_made(
     request: Request, paper: Future[bytes], address: str, page: Callable[[BaseException | None], Response]
 ) -> Response:
     """Go to a PDF once it is made; one that takes long is waited for on a `page` that asks again, and that can be left.
@@ -60,16 +70,23 @@ def when_made(
     Where it could not be made, the page says why, and has it made again.
     """
     polled = bool(request.headers.get("hx-request"))
-    made = wait([paper], timeout=0 if polled else QUICK_S).done
+    if not paper.done() and not polled:
+        await asyncio.wait([asyncio.wrap_future(paper)], timeout=QUICK_S)
+    made = paper.done()
     fault = paper.exception() if made else None
     if fault is not None:
-        told = page(fault)
+        told = await run_in_threadpool(page, fault)
         if polled:
             told.headers.update({"HX-Retarget": "#making", "HX-Reselect": "#making", "HX-Reswap": "outerHTML"})
         return told
     if polled:
         return Response(status_code=204, headers={"HX-Redirect": address} if made else {})
-    return RedirectResponse(address, status_code=303) if made else page(None)
+    return RedirectResponse(address, status_code=303) if made else await run_in_threadpool(page, None)
+
+
+def by_link(request: Request, code: str) -> str:
+    """Return who asks by a link: the link and the address, so that neither has more made than its part."""
+    return f"{hashlib.sha256(code.encode()).hexdigest()[:16]} {request.client.host if request.client else ''}"
 
 
 def drawn_on_paper(drawing: Markup) -> Markup:
@@ -97,7 +114,8 @@ def pdf_of(page: str) -> bytes:
 
 
 def _make() -> None:
-    """Make one PDF. Only files of our static folder are fetched."""
+    """Make one PDF, leaving the processors to whoever answers requests. Only files of our static folder are fetched."""
+    os.nice(10)
     from weasyprint import HTML
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 

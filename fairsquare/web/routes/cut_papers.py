@@ -6,6 +6,7 @@ from concurrent.futures import Future
 import segno
 from fastapi import APIRouter, Depends, Request, Response
 from markupsafe import Markup
+from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions.cutting import drawn_template, template_of
 from fairsquare.actions.desk import JobView
@@ -34,7 +35,7 @@ _PDF = "application/pdf"
 
 
 @router.get("/jobs/{number}/cuts/{section}/template.{kind}", dependencies=[Depends(signed_in)])
-def template_file(
+async def template_file(
     request: Request,
     number: str,
     section: int,
@@ -45,13 +46,13 @@ def template_file(
     paper: str = "A4",
 ) -> Response:
     """Return a template as SVG or DXF, or as PDF in sheets of paper."""
-    _, state = seen_section(request, number, section)
+    _, state = await run_in_threadpool(seen_section, request, number, section)
     template = _template(state, layer, whose, reach)
-    return _file(request, template, kind, f"{number}-{section}-{layer}-{whose}", _paper(paper))
+    return await _file(request, template, kind, f"{number}-{section}-{layer}-{whose}", _paper(paper))
 
 
 @router.get("/jobs/{number}/cuts/{section}/template")
-def template_paper(
+async def template_paper(
     request: Request,
     number: str,
     section: int,
@@ -62,49 +63,49 @@ def template_paper(
     session: Session = Depends(signed_in),
 ) -> Response:
     """Have the sheets of a template made, and go to them; many sheets are waited for on a page that can be left."""
-    view, state = seen_section(request, number, section)
+    view, state = await run_in_threadpool(seen_section, request, number, section)
     template = _template(state, layer, whose, reach)
     size = _paper(paper)
     query = request.url.query
     base = job_path(number, f"cuts/{section}")
-    return _when_made(
+    return await _when_made(
         request, session, view, template, size, f"{base}/template.pdf?{query}", f"{base}/template?{query}", base
     )
 
 
 @router.get("/jobs/{number}/parts/{part}/template.{kind}", dependencies=[Depends(signed_in)])
-def blank_file(request: Request, number: str, part: int, kind: str, paper: str = "A4") -> Response:
+async def blank_file(request: Request, number: str, part: int, kind: str, paper: str = "A4") -> Response:
     """Return the template of a part that is made in the shop."""
-    view = desk_of(request).view(number)
-    return _file(request, _blank(view, part), kind, f"{number}-part-{part}", _paper(paper))
+    view = await run_in_threadpool(desk_of(request).view, number)
+    return await _file(request, _blank(view, part), kind, f"{number}-part-{part}", _paper(paper))
 
 
 @router.get("/jobs/{number}/parts/{part}/template")
-def blank_paper(
+async def blank_paper(
     request: Request, number: str, part: int, paper: str = "A4", session: Session = Depends(signed_in)
 ) -> Response:
     """Have the sheets of a shop-made part's template made, and go to them."""
-    view = desk_of(request).view(number)
+    view = await run_in_threadpool(desk_of(request).view, number)
     base = job_path(number, f"parts/{part}/template")
     template, size = _blank(view, part), _paper(paper)
     address = f"{base}.pdf?paper={size.name}"
-    return _when_made(
+    return await _when_made(
         request, session, view, template, size, address, f"{base}?paper={size.name}", job_path(number, "parts")
     )
 
 
 @router.get("/jobs/{number}/cuts/{section}/sheet.pdf")
-def cut_sheet(
+async def cut_sheet(
     request: Request, number: str, section: int, paper: str = "A4", session: Session = Depends(signed_in)
 ) -> Response:
     """Return the cut sheet, the drill map and the putting-in card as PDF."""
-    view, state = seen_section(request, number, section)
+    view, state = await run_in_threadpool(seen_section, request, number, section)
     size = _paper(paper)
     here = str(request.base_url).rstrip("/") + job_path(number, f"cuts/{section}")
-    page = _sheet_page(request, view, state, size, here, session.person.full_name)
+    page = await run_in_threadpool(_sheet_page, request, view, state, size, here, session.person.full_name)
     name = hashlib.sha256(page.encode()).hexdigest()
     papers: Papers = request.app.state.papers
-    body = papers.order(name, lambda: page).result()
+    body = await papers.made(session.person.name, lambda: papers.order(name, lambda: page))
     return _inline(body, _PDF, f"{number}-cuts-{section}.pdf")
 
 
@@ -127,10 +128,12 @@ def _blank(view: JobView, part: int) -> Template:
     return blank_template(title, blank.length_mm, blank.width_mm, blank.folds_mm, blank.holes_mm)
 
 
-def _file(request: Request, template: Template, kind: str, name: str, paper: Paper) -> Response:
+async def _file(request: Request, template: Template, kind: str, name: str, paper: Paper) -> Response:
     if kind == "pdf":
-        return _inline(_sheets(request, template, paper).result(), _PDF, f"{name}.pdf")
-    media, body = drawn_template(template, kind)
+        papers: Papers = request.app.state.papers
+        made = await papers.made(request.state.person, lambda: _sheets(request, template, paper))
+        return _inline(made, _PDF, f"{name}.pdf")
+    media, body = await run_in_threadpool(drawn_template, template, kind)
     return _attached(body, media, f"{name}.{kind}")
 
 
@@ -147,7 +150,7 @@ def _sheets(request: Request, template: Template, paper: Paper) -> Future[bytes]
     return papers.order(name, page)
 
 
-def _when_made(
+async def _when_made(
     request: Request,
     session: Session,
     view: JobView,
@@ -157,7 +160,7 @@ def _when_made(
     poll: str,
     back: str,
 ) -> Response:
-    many = len(tiles_of(template, paper))
+    many = len(await run_in_threadpool(tiles_of, template, paper))
 
     def page(failed: BaseException | None) -> Response:
         return render(
@@ -175,7 +178,8 @@ def _when_made(
             back=back,
         )
 
-    return when_made(request, _sheets(request, template, paper), address, page)
+    ordered = await run_in_threadpool(_sheets, request, template, paper)
+    return await when_made(request, ordered, address, page)
 
 
 def _sheet_page(request: Request, view: JobView, state: SectionState, paper: Paper, here: str, printed_by: str) -> str:

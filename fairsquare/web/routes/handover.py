@@ -4,6 +4,7 @@ import json
 from typing import Any
 
 from fastapi import APIRouter, Request, Response
+from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import handover
 from fairsquare.core.errors import FairSquareError
@@ -12,6 +13,7 @@ from fairsquare.store import photos
 from fairsquare.store.links import NoSuchLink
 from fairsquare.store.records import LinkedRecord
 from fairsquare.web.page import desk_of, render
+from fairsquare.web.paper import Papers, by_link
 from fairsquare.web.room import drawing_px
 from fairsquare.web.routes.record import checked_record, download, file_name, record_context, record_of, record_paper
 
@@ -50,11 +52,12 @@ def as_archive(request: Request, code: str) -> Response:
 
 
 @router.get("/handover/{code}/record.pdf")
-def as_pdf(request: Request, code: str, whole: bool = False) -> Response:
+async def as_pdf(request: Request, code: str, whole: bool = False) -> Response:
     """Return the record as PDF: to the owner in short, unless the whole is asked for."""
-    linked, body = _linked(request, code)
+    linked, body = await run_in_threadpool(_linked, request, code)
     short = linked.audience == "owner" and not whole
-    made = record_paper(request, linked.sha256, body, short=short).result()
+    papers: Papers = request.app.state.papers
+    made = await papers.made(by_link(request, code), lambda: record_paper(request, linked.sha256, body, short=short))
     return _private(download(made, "application/pdf", file_name(body, "pdf"), inline=True))
 
 

@@ -4,6 +4,7 @@ from concurrent.futures import Future
 from typing import Any, cast
 
 from fastapi import APIRouter, Depends, Request, Response
+from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import FormData
 
 from fairsquare.actions import supplements
@@ -16,7 +17,7 @@ from fairsquare.store.supplements import LinkedSupplement
 from fairsquare.store.supplements import answers as answers_of
 from fairsquare.web.money import show_money
 from fairsquare.web.page import desk_of, go_to, render, sent_data, templates
-from fairsquare.web.paper import STATIC, Papers
+from fairsquare.web.paper import STATIC, Papers, by_link
 from fairsquare.web.routes.supplements import ANSWERS
 
 router = APIRouter()
@@ -71,12 +72,14 @@ def photo(request: Request, code: str, photo: int, small: bool = False) -> Respo
 
 
 @router.get("/supplement/{code}/paper.pdf")
-def paper(request: Request, code: str) -> Response:
+async def paper(request: Request, code: str) -> Response:
     """Return the supplement as PDF."""
-    linked = _linked(request, code)
+    linked = await run_in_threadpool(_linked, request, code)
+    papers: Papers = request.app.state.papers
+    made = await papers.made(by_link(request, code), lambda: _paper(request, linked))
     name = f"{linked.job}-supplement-{linked.seen['number']}.pdf"
     headers = {**_PRIVATE, "content-disposition": f'inline; filename="{name}"'}
-    return Response(_paper(request, linked).result(), media_type="application/pdf", headers=headers)
+    return Response(made, media_type="application/pdf", headers=headers)
 
 
 def _paper(request: Request, linked: LinkedSupplement) -> Future[bytes]:

@@ -7,6 +7,7 @@ from concurrent.futures import Future
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
+from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import JobView, carrying, handover
 from fairsquare.actions.spine import spine
@@ -90,18 +91,18 @@ def as_archive(request: Request, sha256: str) -> Response:
 
 
 @router.get("/records/{sha256}.pdf", dependencies=[Depends(signed_in)])
-def as_pdf(request: Request, sha256: str) -> Response:
+async def as_pdf(request: Request, sha256: str) -> Response:
     """Return a record as PDF, for A4 and Letter; waits until it is made."""
-    body = _body(request, sha256)
-    return download(
-        record_paper(request, sha256, body).result(), "application/pdf", file_name(body, "pdf"), inline=True
-    )
+    body = await run_in_threadpool(_body, request, sha256)
+    papers: Papers = request.app.state.papers
+    made = await papers.made(request.state.person, lambda: record_paper(request, sha256, body))
+    return download(made, "application/pdf", file_name(body, "pdf"), inline=True)
 
 
 @router.get("/records/{sha256}/paper")
-def paper(request: Request, sha256: str, session: Session = Depends(signed_in)) -> Response:
+async def paper(request: Request, sha256: str, session: Session = Depends(signed_in)) -> Response:
     """Have the PDF of a record made, and go to it; one that takes long is waited for on a page that can be left."""
-    body = _body(request, sha256)
+    body = await run_in_threadpool(_body, request, sha256)
 
     def page(failed: BaseException | None) -> Response:
         view = _job_of(request, sha256)
@@ -120,7 +121,8 @@ def paper(request: Request, sha256: str, session: Session = Depends(signed_in)) 
             back=f"/records/{sha256}",
         )
 
-    return when_made(request, record_paper(request, sha256, body), f"/records/{sha256}.pdf", page)
+    ordered = await run_in_threadpool(record_paper, request, sha256, body)
+    return await when_made(request, ordered, f"/records/{sha256}.pdf", page)
 
 
 @router.get("/records/{sha256}")

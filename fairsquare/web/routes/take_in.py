@@ -1,9 +1,14 @@
 """Taking a vehicle in: the vehicle, the hit as it was declared, and the hold “made safe”."""
 
+import shutil
+import tempfile
+from functools import partial
+from pathlib import Path
 from typing import Any, cast
 
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import ValidationError
+from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import carrying
 from fairsquare.actions.spine import spine
@@ -11,10 +16,12 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import SafetyAnswer
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.intake.vin import check_vin
+from fairsquare.files.job_file import job_to_take_in
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.words import CONSTRUCTIONS, HIT_FORCE, HIT_FROM, HIT_HEIGHT, HIT_MOVED, HIT_WHERE
+from fairsquare.workers import Workers
 
 router = APIRouter()
 
@@ -47,15 +54,20 @@ def open_job(request: Request, form: Form = Depends(sent_form)) -> Response:
 
 
 @router.post("/jobs/files")
-def job_from_file(request: Request, form: Form = Depends(sent_form)) -> Response:
+async def job_from_file(request: Request, form: Form = Depends(sent_form)) -> Response:
     """Take a job in that came from another shop as a file."""
     try:
         sent = form.open_file("file")
         if sent is None:
             raise Refused("Choose the file of the job.", field="file", value="")
-        number = carrying.carry_in(desk_of(request), form.session.person, form.key, sent)
+        person, workers = form.session.person, cast(Workers, request.app.state.workers)
+        with tempfile.NamedTemporaryFile(prefix="fairsquare-job-") as kept:
+            await run_in_threadpool(shutil.copyfileobj, sent, kept)
+            kept.flush()
+            file = await workers.run(person.name, job_to_take_in, Path(kept.name))
+        number = await run_in_threadpool(carrying.carry_in, desk_of(request), person, form.key, file)
     except FairSquareError as fault:
-        return render(request, "new_job.html", form.session, fault=fault, **_CHOICES)
+        return await run_in_threadpool(partial(render, request, "new_job.html", form.session, fault=fault, **_CHOICES))
     return go_to(job_path(number, "record"))
 
 

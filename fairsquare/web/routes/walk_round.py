@@ -5,6 +5,7 @@ from urllib.parse import urlencode
 
 from fastapi import APIRouter, Depends, Request, Response
 from fastapi.responses import JSONResponse
+from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import Unsure, walk_round
 from fairsquare.actions.spine import spine
@@ -13,7 +14,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import LineAnswer, WalkKind
 from fairsquare.core.intake.walk_round import KINDS, LINE_ITEMS, WORTH_SHARE, Seen
 from fairsquare.drawings.walk import walk_drawing
-from fairsquare.files.photos import photo_to_keep
+from fairsquare.files.photos import KeptPhoto, photo_to_keep
 from fairsquare.store import photos
 from fairsquare.store.people import Session
 from fairsquare.store.photos import About
@@ -22,6 +23,7 @@ from fairsquare.web.forms import call_unit_of, photos_of, remember_unit, unit_of
 from fairsquare.web.money import read_money, show_money
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
+from fairsquare.workers import Workers
 
 router = APIRouter()
 _KEEP_IN_BROWSER = {"cache-control": "private, max-age=3600", "content-disposition": "inline"}
@@ -151,13 +153,22 @@ def worth(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
 
 
 @router.post("/jobs/{number}/photos")
-def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+async def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Keep a photo; what sends one after another is answered in JSON."""
-    about = form.text("about", "job")
     try:
         sent = form.file("photo")
         if sent is None:
             raise Refused("Choose a photo.", field="photo")
+        workers: Workers = request.app.state.workers
+        picture = await workers.run(form.session.person.name, photo_to_keep, sent[1], sent[0][:120])
+    except FairSquareError as fault:
+        return await run_in_threadpool(_photo_fault, request, number, form, fault)
+    return await run_in_threadpool(_keep, request, number, form, sent[0], picture)
+
+
+def _keep(request: Request, number: str, form: Form, name: str, picture: KeptPhoto) -> Response:
+    about = form.text("about", "job")
+    try:
         if about not in ABOUT:
             raise Refused(
                 "A photo shows the job, a finding, a member, a supplement line, a part, a section or what was done.",
@@ -169,19 +180,23 @@ def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
             form.session.person,
             form.key,
             number,
-            photo_to_keep(sent[1], sent[0][:120]),
-            name=sent[0],
+            picture,
+            name=name,
             words=form.text("words"),
             about=about,
             about_id=whole(form.text("about_id"), "about_id") if form.text("about_id") else None,
         )
     except FairSquareError as fault:
-        if "application/json" in request.headers.get("accept", ""):
-            return JSONResponse(fault.problem(), status_code=fault.status, media_type="application/problem+json")
-        return _page(request, form.session, number, fault=fault)
+        return _photo_fault(request, number, form, fault)
     if "application/json" in request.headers.get("accept", ""):
         return JSONResponse({"id": kept}, status_code=201)
     return go_to(job_path(number, ABOUT[about]))
+
+
+def _photo_fault(request: Request, number: str, form: Form, fault: FairSquareError) -> Response:
+    if "application/json" in request.headers.get("accept", ""):
+        return JSONResponse(fault.problem(), status_code=fault.status, media_type="application/problem+json")
+    return _page(request, form.session, number, fault=fault)
 
 
 @router.get("/jobs/{number}/photos/{photo}.jpg", dependencies=[Depends(signed_in)])

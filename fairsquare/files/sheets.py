@@ -110,9 +110,7 @@ def _rows_from_xlsx(name: str, content: bytes) -> Rows:
         unpacked(content, _WORKBOOK, archives_within=True)
         rows = _cells_of(openpyxl.load_workbook(io.BytesIO(content), read_only=True, data_only=False, keep_links=False))
     except ArchiveFault as fault:
-        raise _bad(
-            name, f"the workbook is not read: {fault}. Keep only the sheet of points, or save it as CSV"
-        ) from None
+        raise _bad(name, f"the workbook cannot be opened: {fault}. Save it again as XLSX, or as CSV") from None
     except Exception as fault:  # openpyxl raises whatever the damaged part led it to
         raise _bad(name, "the workbook cannot be opened. Save it again as XLSX, or as CSV") from fault
     if not any(rows):

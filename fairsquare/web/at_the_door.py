@@ -1,17 +1,20 @@
 """At the door: who somebody is and whether they may is found out before their request is read. Pages and API alike."""
 
 from collections.abc import Callable
+from contextlib import suppress
 
 from fastapi import Request
 from starlette.concurrency import run_in_threadpool
+from starlette.exceptions import HTTPException
 from starlette.responses import Response
-from starlette.types import ASGIApp, Receive, Scope, Send
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from fairsquare.actions import Desk, Unsure
 from fairsquare.actions.practice import as_in_practice, is_practice
 from fairsquare.actions.rights import RIGHTS, check_may
 from fairsquare.core.errors import FairSquareError
 from fairsquare.store import people
+from fairsquare.store.database import DatabaseAway
 from fairsquare.store.people import Session, SignInRefused
 from fairsquare.web.doors import Entered, door_of
 from fairsquare.web.middleware import read_what_is_small
@@ -39,7 +42,9 @@ class AtTheDoor:
         try:
             session = await run_in_threadpool(let_in, request, entered)
         except (SignInFirst, FairSquareError) as fault:
-            await read_what_is_small(receive)
+            body = await read_what_is_small(receive)
+            if isinstance(fault, DatabaseAway) and body:
+                request = await _with_form(scope, body)
             response = await run_in_threadpool(self._refuse, request, fault)
             response.headers["connection"] = "close"
             await response(scope, receive, send)
@@ -94,3 +99,16 @@ def find_session(request: Request, token: str, kind: str) -> Session | None:
 def _bearer(request: Request) -> str:
     scheme, _, token = request.headers.get("authorization", "").partition(" ")
     return token.strip() if scheme.lower() == "bearer" else ""
+
+
+async def _with_form(scope: Scope, body: bytes) -> Request:
+    """Return the request with its form, where it is one: what was typed comes back with the page that says it was not recorded."""
+
+    async def again() -> Message:
+        return {"type": "http.request", "body": body, "more_body": False}
+
+    request = Request(scope, again)
+    if not request.url.path.startswith("/api/"):
+        with suppress(HTTPException):
+            request.state.form = await request.form()
+    return request

@@ -184,13 +184,15 @@ class _Counted:
         return fault
 
 
-async def read_what_is_small(receive: Receive) -> None:
-    """Read a body that is about to be refused to its end, so that a browser sees the answer; a large one is not read."""
-    read, more = 0, True
-    while more and read < MEGABYTE:
+async def read_what_is_small(receive: Receive) -> bytes | None:
+    """Read a body that is about to be refused to its end, so that a browser sees the answer; None for a large one, which is not."""
+    pieces, left, more = [], MEGABYTE, True
+    while more and left > 0:
         message = await receive()
-        read += len(message.get("body", b""))
+        pieces.append(message.get("body", b""))
+        left -= len(pieces[-1])
         more = message["type"] == "http.request" and message.get("more_body", False)
+    return None if more else b"".join(pieces)
 
 
 def _too_large_words(largest: int) -> str:

@@ -10,23 +10,31 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.plan.shop_said import ShopSaid
 from fairsquare.settings import Settings
 from fairsquare.store import shop
+from fairsquare.store.database import DatabaseAway
 
 _FRESH_S = 5.0
 
 
 def shop_of(request: Request) -> ShopSaid:
-    """Return what the shop says of itself, looked up anew every few seconds, and at once after it was said here."""
+    """Return what the shop says of itself, looked up anew every few seconds, and at once after it was said here.
+
+    While the database is away it is what was said last: a page that says so needs nothing but the process.
+    """
     state = request.app.state
     kept: tuple[float, ShopSaid] | None = getattr(state, "shop", None)
     if kept is None or time.monotonic() - kept[0] > _FRESH_S:
-        kept = time.monotonic(), state.desk.database.run(shop.said)[1]
+        try:
+            kept = time.monotonic(), state.desk.database.run(shop.said)[1]
+        except DatabaseAway:
+            return kept[1] if kept else ShopSaid()
         state.shop = kept
     return kept[1]
 
 
 def shop_was_said(request: Request) -> None:
     """Look the shop up again: it has just said something of itself."""
-    request.app.state.shop = None
+    kept = getattr(request.app.state, "shop", None)
+    request.app.state.shop = (float("-inf"), kept[1]) if kept else None
 
 
 def zone_of(request: Request) -> ZoneInfo:

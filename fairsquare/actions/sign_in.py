@@ -7,10 +7,12 @@ from fairsquare.store.people import SignInRefused, TooManyTries
 
 def check_sign_in(database: Database, name: str, password: str, address: str, tries: int) -> people.Person:
     """Return the person of that name and password. Raises `SignInRefused` and `TooManyTries`."""
-    if database.run(lambda c: people.failed_tries(c, name, address)) >= tries:
+    own = database.run(lambda c: people.begin_try(c, name, address))
+    if database.run(lambda c: people.failed_tries(c, name, address)) > tries:
+        database.run(lambda c: people.end_try(c, own, succeeded=False))
         raise TooManyTries("Too many tries. Wait five minutes, then sign in again.", field="name", value=name[:80])
     person = database.run(lambda c: people.find_by_password(c, name, password))
-    database.run(lambda c: people.note_try(c, name, address, person is not None))
     if person is None:
         raise SignInRefused("Name and password do not go together. Try again.", field="password")
+    database.run(lambda c: people.end_try(c, own, succeeded=True))
     return person

@@ -10,9 +10,9 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.who import Role
 from fairsquare.store.database import Connection, execute, insert, row, rows
+from fairsquare.store.passwords import check_password
 
 ROLES: tuple[Role, ...] = ("technician", "lead", "estimator", "apprentice")
-SHORTEST_PASSWORD = 10
 _WINDOW_MINUTES = 5
 
 _hasher = PasswordHasher()
@@ -77,16 +77,6 @@ def add_person(
     )
 
 
-def check_password(password: str, name: str) -> None:
-    """Raise `Refused` for a password that is too short or is the name itself."""
-    if len(password) < SHORTEST_PASSWORD or len(password) > 200:
-        raise Refused(
-            f"The password should have {SHORTEST_PASSWORD} to 200 characters; a few words do well.", field="password"
-        )
-    if password.lower() == name.lower():
-        raise Refused("The password should not be the name.", field="password")
-
-
 def set_password(connection: Connection, person_id: int, password: str) -> None:
     """Give a person a new password and end all their sessions."""
     found = row(connection, "SELECT name FROM person WHERE id = %s", person_id)
@@ -124,12 +114,35 @@ def leads(connection: Connection) -> int:
     return int(found["many"]) if found else 0
 
 
-def failed_tries(connection: Connection, name: str, address: str) -> int:
-    """Return how often signing in failed in the last minutes, for this name from this address.
+def begin_try(connection: Connection, name: str, address: str) -> int:
+    """Remember that somebody signs in, as failed until it has succeeded, and return its id; what is a day old is forgotten.
 
-    A third of the failures from this address for any name, and a fifth of those for this name from anywhere, count as
-    much: one who tries many names, or from many places, has to wait as well.
+    It is written down before the password is looked at, so that guesses sent all at once count one another.
     """
+    execute(connection, "DELETE FROM sign_in_attempt WHERE at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY LIMIT 100")
+    return insert(
+        connection,
+        "INSERT INTO sign_in_attempt (name, address, succeeded, at) VALUES (%s, %s, FALSE, UTC_TIMESTAMP(6))",
+        name.strip()[:80],
+        address[:64],
+    )
+
+
+def end_try(connection: Connection, number: int, *, succeeded: bool) -> None:
+    """Say that a sign-in succeeded, or forget one that was not looked at because too many had failed."""
+    if succeeded:
+        execute(connection, "UPDATE sign_in_attempt SET succeeded = TRUE WHERE id = %s", number)
+    else:
+        execute(connection, "DELETE FROM sign_in_attempt WHERE id = %s", number)
+
+
+def failed_tries(connection: Connection, name: str, address: str) -> int:
+    """Return how often signing in failed in the last minutes, for this name from this address, the one that goes on among them.
+
+    A third of the failures from this address for any name, and a twenty-fifth of those for this name from anywhere, count as
+    much: one who tries many names has to wait, and nobody elsewhere shuts a person out with a few wrong guesses.
+    """
+    name, address = name.strip()[:80], address[:64]
     found = row(
         connection,
         f"""SELECT COALESCE(SUM(name = %s AND address = %s), 0) AS both_alike,
@@ -137,28 +150,16 @@ def failed_tries(connection: Connection, name: str, address: str) -> int:
             FROM sign_in_attempt
             WHERE at > UTC_TIMESTAMP(6) - INTERVAL {_WINDOW_MINUTES} MINUTE AND NOT succeeded
               AND (name = %s OR address = %s)""",  # noqa: S608 - a constant
-        name[:80],
-        address[:64],
-        address[:64],
-        name[:80],
-        name[:80],
-        address[:64],
+        name,
+        address,
+        address,
+        name,
+        name,
+        address,
     )
     if found is None:
         return 0
-    return max(int(found["both_alike"]), int(found["by_address"]) // 3, int(found["by_name"]) // 5)
-
-
-def note_try(connection: Connection, name: str, address: str, succeeded: bool) -> None:
-    """Remember a sign-in, and forget those of more than a day ago."""
-    insert(
-        connection,
-        "INSERT INTO sign_in_attempt (name, address, succeeded, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
-        name[:80],
-        address[:64],
-        succeeded,
-    )
-    execute(connection, "DELETE FROM sign_in_attempt WHERE at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY LIMIT 100")
+    return max(int(found["both_alike"]), int(found["by_address"]) // 3, int(found["by_name"]) // 25)
 
 
 def find_by_password(connection: Connection, name: str, password: str) -> Person | None:

@@ -6,6 +6,7 @@ import pymysql
 import pytest
 
 from fairsquare.core.errors import Refused
+from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.demo.vehicles import VEHICLES
 from fairsquare.store import jobs, measuring, people, sheets
 from fairsquare.store.database import Database, DatabaseAway, connect_arguments, execute, row, rows
@@ -14,6 +15,7 @@ from fairsquare.store.jobs import JobDetails, NoSuchJob, StaleEdit
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.migrate import FOLDER, MigrationFault, migrate, migrations
 from fairsquare.store.once import KeyReused, once
+from fairsquare.store.passwords import check_password
 from tests.conftest import key
 
 DETAILS = JobDetails(vehicle="Dunlin <b>post</b> van", hit_from_deg=45, hit_words="Ærlig; DROP TABLE job;--")
@@ -225,7 +227,7 @@ def test_people(database, persons) -> None:
     assert database.run(lambda c: people.find_session(c, session.token, "token")) is None
     database.run(lambda c: people.set_password(c, found.id, "another-password"))
     assert database.run(lambda c: people.find_session(c, session.token, "page")) is None
-    with pytest.raises(Refused, match="10 to 200"):
+    with pytest.raises(Refused, match="12 to 200"):
         database.run(lambda c: people.add_person(c, "x", "X", "lead", "short"))
     with pytest.raises(Refused, match="signs in as solveig already"):
         database.run(lambda c: people.add_person(c, "solveig", "X", "lead", "long-enough-1"))
@@ -267,3 +269,35 @@ def test_what_lasts_is_read_once_and_again_where_it_does_not_add_up(database, pe
         ("pulled at the tower", True)
     ]
     assert database.run(lambda c: load_facts(c, job, lasting)).movements[0] is after.movements[0], "else once"
+
+
+@pytest.mark.parametrize(
+    ("password", "words"),
+    [
+        ("eleven chrs", "12 to 200"),
+        ("            ", "over and over"),
+        ("aaaaaaaaaaaa", "over and over"),
+        ("ngozi1234567"[:11] + "!", "name with a little more"),
+        ("password1234", "first that are tried"),
+        ("P@ssw0rd2026!", "first that are tried"),
+        ("welcomewelcome", "first that are tried"),
+        ("qwertyuiopas", "first that are tried"),
+        ("098765432109", "first that are tried"),
+        ("Workshop 2026", "first that are tried"),
+    ],
+)
+def test_passwords_that_are_tried_first_are_refused(password, words) -> None:
+    with pytest.raises(Refused, match=words) as refused:
+        check_password(password, "ngozi")
+    assert refused.value.field == "password"
+
+
+def test_other_passwords_are_taken() -> None:
+    for one in (
+        *(own.password for own in SIGN_INS),
+        INSTRUMENT.password,
+        "a few plain words",
+        "long-enough-1",
+        "another-long-1",
+    ):
+        check_password(one, "ngozi")

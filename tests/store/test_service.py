@@ -124,7 +124,7 @@ def test_a_real_start_needs_a_lead_and_no_demo_passwords(url) -> None:
     assert "make the first lead with `fairsquare add-person NAME --role lead`" in refused.stderr
     short = run(url, "add-person", "ada", "--full-name", "Ada B", "--role", "lead", FAIRSQUARE_NEW_PASSWORD="short")
     assert short.returncode == 2
-    assert "10 to 200 characters" in short.stderr
+    assert "12 to 200 characters" in short.stderr
     made = run(
         url, "add-person", "ada", "--full-name", "Ada B", "--role", "lead", FAIRSQUARE_NEW_PASSWORD="long-enough-1"
     )

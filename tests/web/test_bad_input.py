@@ -1,13 +1,17 @@
 """Bad input: a clear message that names the field, what was typed is kept, and nothing of it is stored or run."""
 
 import re
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
 
 from fairsquare import web
+from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.demo.people import SIGN_INS
-from tests.conftest import Pages, key
+from fairsquare.settings import Settings
+from fairsquare.web.app import create_app
+from tests.conftest import Pages, by_admin, key
 from tests.web.test_job import call, make_safe, new_job, sign, with_references, with_sheet
 
 MARKUP = '<script>alert("x")</script>'
@@ -173,9 +177,6 @@ def test_a_lead_overrides_with_a_reason_but_not_what_was_not_read(as_role) -> No
 
 
 def test_a_sign_in_tried_fifty_times(url, database, persons) -> None:
-    from fairsquare.settings import Settings
-    from fairsquare.web.app import create_app
-
     app = create_app(Settings(database_url=url, demo=True, sign_in_tries=8), database)
     pages = Pages(app, None)
     answers = [pages.http.post("/sign-in", data={"name": "solveig", "password": f"guess-{n}"}) for n in range(50)]
@@ -183,6 +184,37 @@ def test_a_sign_in_tried_fifty_times(url, database, persons) -> None:
     assert {a.status_code for a in answers[8:]} == {429}
     assert "Wait five minutes" in answers[-1].text
     assert pages.http.post("/sign-in", data={"name": "solveig", "password": "north-light-12"}).status_code == 429
+
+
+def test_guesses_all_at_once_blanks_and_other_places(url, database, persons) -> None:
+    settings = Settings(database_url=url, demo=True, sign_in_tries=8)
+    app = create_app(settings, database)
+    by_admin(url, "DELETE FROM sign_in_attempt")
+
+    def guess(number: int) -> int:
+        name = " " * (number % 4) + "tomasz" + " " * (number % 3)
+        return Pages(app, None).http.post("/sign-in", data={"name": name, "password": f"guess-{number}"}).status_code
+
+    with ThreadPoolExecutor(8) as many:
+        answers = list(many.map(guess, range(40)))
+    assert answers.count(401) <= 8
+    assert set(answers) == {401, 429}
+    own = next(one for one in SIGN_INS if one.name == "tomasz")
+    assert check_sign_in(database, own.name, own.password, "10.0.0.9", 8).name == "tomasz", (
+        "he is let in from elsewhere"
+    )
+    by_admin(url, "DELETE FROM sign_in_attempt")
+
+
+def test_the_old_password_is_not_guessed_more_often_than_at_the_sign_in(url, database, persons) -> None:
+    by_admin(url, "DELETE FROM sign_in_attempt")
+    own = next(one for one in SIGN_INS if one.name == "keahi")
+    pages = Pages(create_app(Settings(database_url=url, demo=True, sign_in_tries=3), database), own)
+    said = {"person_id": str(persons["apprentice"].id), "new": "nine brown otters"}
+    for _ in range(3):
+        assert "The old password is not this one" in pages.post("/people/password", 422, old="wrong", **said)
+    assert "Too many tries" in pages.post("/people/password", 429, old=own.password, **said)
+    by_admin(url, "DELETE FROM sign_in_attempt")
 
 
 def test_headers_cookies_and_tokens(app, as_role) -> None:
@@ -239,7 +271,6 @@ def test_health(app) -> None:
 
 def test_a_real_start_refuses_demo_passwords(database, persons) -> None:
     from fairsquare.service.server import unfit_to_start
-    from fairsquare.settings import Settings
 
     assert "everybody knows" in unfit_to_start(Settings(demo=False), database)
     assert unfit_to_start(Settings(demo=True), database) is None

@@ -5,13 +5,14 @@ from typing import Any, cast
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions.rights import check_may
+from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.who import Role
 from fairsquare.store import people
 from fairsquare.store.database import Connection
-from fairsquare.store.people import Session
+from fairsquare.store.people import Person, Session, SignInRefused, TooManyTries
 from fairsquare.web.forms import whole
-from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, settings_of, signed_in
 
 router = APIRouter()
 
@@ -68,16 +69,27 @@ def change_password(request: Request, form: Form = Depends(sent_form)) -> Respon
         person_id = whole(form.text("person_id"), "person_id")
         if person_id != own.id:
             check_may(own, "manage people")
-        elif people.find_by_password(connection, own.name, form.text("old")) is None:
-            raise Refused("The old password is not this one.", field="old")
         people.set_password(connection, person_id, form.text("new"))
         return {}
 
     try:
+        if whole(form.text("person_id"), "person_id") == own.id:
+            _check_old(request, own, form.text("old"))
         desk_of(request).once(own, form.key, f"password {form.text('person_id')}", work)
     except FairSquareError as fault:
         return _page(request, form.session, fault=fault)
     return go_to("/people")
+
+
+def _check_old(request: Request, own: Person, old: str) -> None:
+    """Raise `Refused` unless the old password is the person's; it is guessed no more often than at the sign-in."""
+    address = request.client.host if request.client else ""
+    try:
+        check_sign_in(desk_of(request).database, own.name, old, address, settings_of(request).sign_in_tries)
+    except SignInRefused:
+        raise Refused("The old password is not this one.", field="old") from None
+    except TooManyTries as fault:
+        raise TooManyTries(fault.title, field="old") from None
 
 
 def _page(

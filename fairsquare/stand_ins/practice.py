@@ -6,6 +6,7 @@ It works in the server, beside the pages, through the same deeds as they do, and
 import secrets
 import threading
 import time
+from http import HTTPStatus
 
 import numpy as np
 import structlog
@@ -58,6 +59,8 @@ class PracticeYard:
                     self.serve(number)
                 except FairSquareError as fault:
                     log.info("practice waits", job=number, why=fault.title)
+                    if fault.status == HTTPStatus.NOT_FOUND:
+                        self._looked.pop(number, None)
                 except Exception as fault:
                     log.error("practice broken", job=number, exc_info=fault)
                     self._looked.pop(number, None)

@@ -4,6 +4,7 @@ import asyncio
 import secrets
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
 
 import structlog
@@ -185,13 +186,16 @@ class _Counted:
 
 
 async def read_what_is_small(receive: Receive) -> bytes | None:
-    """Read a body that is about to be refused to its end, so that a browser sees the answer; None for a large one, which is not."""
-    pieces, left, more = [], MEGABYTE, True
-    while more and left > 0:
-        message = await receive()
-        pieces.append(message.get("body", b""))
-        left -= len(pieces[-1])
-        more = message["type"] == "http.request" and message.get("more_body", False)
+    """Read a body that is about to be refused to its end, so that a browser sees the answer; None for a large or a slow one."""
+    pieces: list[bytes] = []
+    left, more = MEGABYTE, True
+    with suppress(TimeoutError):
+        async with asyncio.timeout(PIECE_S):
+            while more and left > 0:
+                message = await receive()
+                pieces.append(message.get("body", b""))
+                left -= len(pieces[-1])
+                more = message["type"] == "http.request" and message.get("more_body", False)
     return None if more else b"".join(pieces)
 
 

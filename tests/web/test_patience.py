@@ -127,6 +127,7 @@ def test_more_than_a_body_may_have_is_refused_announced_or_not() -> None:
 def test_a_body_that_does_not_come_is_not_waited_for(monkeypatch) -> None:
     monkeypatch.setattr(middleware, "PIECE_S", 0.05)
     assert told(silent) == (408, "too-slow", 1)
+    assert told(silent, [(b"content-length", b"9999999")])[:2] == (413, "too-large"), "nor for one that is refused"
     monkeypatch.setattr(middleware, "WHOLE_S", -1.0)
 
     async def drips(asked: int) -> dict:

@@ -7,6 +7,7 @@ from typing import Any
 from fairsquare.actions.desk import Desk, JobView
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
+from fairsquare.security_log import security, told_code
 from fairsquare.store import links, photos, records
 from fairsquare.store.database import Connection
 from fairsquare.store.links import NoSuchLink
@@ -39,6 +40,7 @@ def add_link(
         return {"made": links.hash_of(code).hex()}
 
     answer = desk.in_job(person, key, f"record link {number}", number, work, touch=False, even_closed=True)
+    security("link made", link=told_code(code), person=person.name, job=number)
     return code if answer["made"] == links.hash_of(code).hex() else None
 
 
@@ -69,6 +71,7 @@ def open_link(desk: Desk, code: str, address: str, *, of_page: bool = False) -> 
         return (found, records.find_record(connection, found.sha256)) if found else None
 
     found = desk.database.run(look)
+    security("link used" if found else "link refused", link=told_code(code), address=address)
     if found is None:
         raise NoSuchLink
     return found

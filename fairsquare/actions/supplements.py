@@ -10,6 +10,7 @@ from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import PayersAnswer
 from fairsquare.core.intake.supplements import UNPROVEN, LineState, is_cross_checked, line_states
+from fairsquare.security_log import security, told_code
 from fairsquare.store import jobs, links, supplements
 from fairsquare.store.database import Connection
 from fairsquare.store.links import NoSuchLink
@@ -96,6 +97,7 @@ def send(
         }
 
     answer = desk.in_job(person, key, f"supplement {number}", number, work)
+    security("link made", link=told_code(code), person=person.name, job=number)
     return code if answer["made"] == links.hash_of(code).hex() else None
 
 
@@ -154,6 +156,7 @@ def open_link(desk: Desk, code: str, address: str) -> LinkedSupplement:
         return found
 
     found = desk.database.run(look)
+    security("link used" if found else "link refused", link=told_code(code), address=address)
     if found is None:
         raise NoSuchLink
     return found

@@ -13,6 +13,7 @@ from urllib.parse import urlsplit
 import pymysql
 
 from fairsquare.files.backup import Opened, opened
+from fairsquare.security_log import security
 from fairsquare.service.keeping import KeepingFault, held, records_checked
 from fairsquare.store.database import connect_arguments
 from fairsquare.store.migrate import MigrationFault, migrate, migrations
@@ -48,6 +49,7 @@ def bring_back(url: str, file: Path, key: str = "", *, over_people: bool = False
         finally:
             for other in (name + BESIDE, name + BEFORE):
                 cursor.execute(f"DROP DATABASE IF EXISTS `{other}`")
+    security("restored", file=file.name, told=told)
     return f"brought back: {told}", words, good
 
 

@@ -20,19 +20,27 @@ KEEP_ALIVE_S = 75
 
 
 def set_up_logs(level: str) -> None:
-    """Write structured logs, a JSON line each, to standard error."""
+    """Write structured logs, one JSON object a line, to standard error; what libraries log as well."""
+    least = getattr(logging, level.upper(), logging.INFO)
+    each: list[structlog.types.Processor] = [
+        structlog.contextvars.merge_contextvars,
+        structlog.processors.add_log_level,
+        structlog.processors.TimeStamper(fmt="iso", utc=True),
+        structlog.processors.format_exc_info,
+    ]
     structlog.configure(
-        processors=[
-            structlog.contextvars.merge_contextvars,
-            structlog.processors.add_log_level,
-            structlog.processors.TimeStamper(fmt="iso", utc=True),
-            structlog.processors.format_exc_info,
-            structlog.processors.JSONRenderer(),
-        ],
-        wrapper_class=structlog.make_filtering_bound_logger(getattr(logging, level.upper(), logging.INFO)),
+        processors=[*each, structlog.processors.JSONRenderer()],
+        wrapper_class=structlog.make_filtering_bound_logger(least),
         logger_factory=structlog.PrintLoggerFactory(sys.stderr),
         cache_logger_on_first_use=True,
     )
+    handler = logging.StreamHandler(sys.stderr)
+    to_json: list[structlog.types.Processor] = [
+        structlog.stdlib.ProcessorFormatter.remove_processors_meta,
+        structlog.processors.JSONRenderer(),
+    ]
+    handler.setFormatter(structlog.stdlib.ProcessorFormatter(processors=to_json, foreign_pre_chain=each))
+    logging.basicConfig(level=max(least, logging.WARNING), handlers=[handler], force=True)
 
 
 def database_url() -> str:
@@ -114,7 +122,7 @@ def serve(host: str, port: int) -> int:
             host=host,
             port=port,
             access_log=False,
-            log_level="warning",
+            log_config=None,
             proxy_headers=True,
             server_header=False,
             timeout_graceful_shutdown=5,

@@ -28,6 +28,7 @@ from fairsquare.api.tools import router as api_tools_router
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.sheet.check import Finding
 from fairsquare.files.records import RecordCheck
+from fairsquare.security_log import told_path
 from fairsquare.settings import Settings
 from fairsquare.stand_ins.practice import PracticeYard
 from fairsquare.store.database import Database, DatabaseAway, rows
@@ -220,7 +221,7 @@ def _faults(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     def broken(request: Request, fault: Exception) -> Response:
-        log.error("broken", path=request.url.path, exc_info=fault)
+        log.error("broken", path=told_path(request.url.path), exc_info=fault)
         request_id = getattr(request.state, "request_id", "")
         shown = FairSquareError(
             f"Something broke on our side. What was confirmed before is kept; this was not. Tell the number {request_id}."

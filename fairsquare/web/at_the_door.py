@@ -11,8 +11,9 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from fairsquare.actions import Desk, Unsure
 from fairsquare.actions.practice import as_in_practice, is_practice
-from fairsquare.actions.rights import RIGHTS, check_may
+from fairsquare.actions.rights import RIGHTS, NotYours, check_may
 from fairsquare.core.errors import FairSquareError
+from fairsquare.security_log import security, told_path
 from fairsquare.store import people
 from fairsquare.store.database import DatabaseAway
 from fairsquare.store.people import Session, SignInRefused
@@ -42,6 +43,10 @@ class AtTheDoor:
         try:
             session = await run_in_threadpool(let_in, request, entered)
         except (SignInFirst, FairSquareError) as fault:
+            if isinstance(fault, NotYours):
+                security(
+                    "role refused", person=request.state.person, method=scope["method"], path=told_path(scope["path"])
+                )
             body = await read_what_is_small(receive)
             if isinstance(fault, DatabaseAway) and body:
                 request = await _with_form(scope, body)

@@ -15,6 +15,7 @@ from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from fairsquare.core.errors import FairSquareError
+from fairsquare.security_log import told_path
 
 MEGABYTE = 1024 * 1024
 LARGEST_BODY, LARGEST_PHOTO = 8 * MEGABYTE, 64 * MEGABYTE
@@ -81,7 +82,8 @@ class AroundRequests:
         tell(
             "request",
             method=scope["method"],
-            path=scope["path"],
+            path=told_path(scope["path"]),
+            address=(scope.get("client") or ("",))[0],
             status=status,
             ms=round(seconds * 1000, 1),
             person=state.get("person"),

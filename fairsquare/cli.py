@@ -60,13 +60,18 @@ def _compute_lines(run: Any) -> int:
 @app.command()
 def verify(
     file: Annotated[
-        Path, typer.Argument(help="a record, as JSON, or as an archive with its photos", exists=True, dir_okay=False)
+        Path,
+        typer.Argument(
+            help="a record (JSON, or ZIP with its photos), or a job's file",
+            exists=True,
+            dir_okay=False,
+        ),
     ],
 ) -> None:
     """Say whether a record is whole, naming the first entry that was changed, and whether its figures follow from its readings."""
-    from fairsquare.files.records import check_record
+    from fairsquare.files.job_file import check_file
 
-    check = check_record(file.read_bytes())
+    check = check_file(file.read_bytes())
     typer.echo("whole: " + ("yes, to the byte" if check.whole else "NO"))
     typer.echo("figures follow from the readings: " + ("yes" if check.follows else "NO"))
     if check.sha256:

@@ -24,7 +24,7 @@ from fairsquare.core.who import Who
 from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
 from fairsquare.files.foreign import foreign_faults
 from fairsquare.files.photos import KeptPhoto, photo_as_it_is
-from fairsquare.files.records import check_record_body
+from fairsquare.files.records import RecordCheck, check_record, check_record_body
 
 FORMAT: Literal["fairsquare-job/1"] = "fairsquare-job/1"
 MANIFEST, JOB, RECORD = "manifest.json", "job.json", "record.json"
@@ -139,6 +139,17 @@ def read_job_file(source: bytes | IO[bytes]) -> JobFile:
             raise _wrong(f"an earlier record, {sha256[:12]}, is not whole: {'; '.join(before.findings)[:300]}")
     made = {sha256: text.decode() for sha256, text in earlier.items()}
     return JobFile(manifest, body, {**made, check.sha256: record.decode()}, photos)
+
+
+def check_file(content: bytes) -> RecordCheck:
+    """Check a record, an archive of one, or a whole job's file: is it whole, and do its figures follow? Never raises."""
+    if not is_archive(content) or MANIFEST.encode() not in content:
+        return check_record(content)
+    try:
+        file = read_job_file(content)
+    except Refused as fault:
+        return RecordCheck(whole=False, follows=False, sha256=None, findings=(fault.title,))
+    return RecordCheck(whole=True, follows=True, sha256=file.manifest.sha256, findings=())
 
 
 def job_to_take_in(path: Path) -> Incoming:

@@ -18,7 +18,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.facts import LineFact, SafetyFact, WeldTickFact
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.files.foreign import foreign_faults
-from fairsquare.files.job_file import _own_sha256, read_job_file
+from fairsquare.files.job_file import _own_sha256, check_file, read_job_file
 from fairsquare.files.records import check_record
 from fairsquare.settings import Settings
 from fairsquare.store import people
@@ -191,6 +191,18 @@ def test_a_forged_job_is_not_taken_and_no_list_is_broken(file, other, ways, word
     )
     assert words in html.unescape(answer)
     assert other.get("/?closed=yes") == before
+
+
+def test_a_genuine_file_is_verified_and_a_changed_one_is_not(file, tmp_path) -> None:
+    for content, status, words in (
+        (file, 0, "whole: yes"),
+        (said_otherwise(waits__0__station="no")(members(file)), 1, "whole: NO"),
+    ):
+        kept = tmp_path / "a.job.zip"
+        kept.write_bytes(content)
+        told = CliRunner().invoke(command_line, ["verify", str(kept)])
+        assert (told.exit_code, words in told.output) == (status, True), told.output
+    assert check_file(members(file)["record.json"]).good
 
 
 def test_what_refers_to_nothing_is_foreign(file) -> None:

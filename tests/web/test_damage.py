@@ -121,7 +121,7 @@ def test_the_damage_is_read_and_contradictions_are_settled(as_role, struck) -> N
     assert "To settle before deciding: 1" in page
     assert "C2L reads fair, yet the panels there do not fit" in page
     assert "Write the reason" in ngozi.post(f"/jobs/{struck}/damage/settle", 422, finding="fit:C2L", reason="no")
-    assert "decided by a" in keahi.post(
+    assert "settled by a" in keahi.post(
         f"/jobs/{struck}/damage/settle", 403, finding="fit:C2L", reason="the hinge is bent"
     )
     page = ngozi.post(f"/jobs/{struck}/damage/settle", finding="fit:C2L", reason="the hinge is bent, not the rail")

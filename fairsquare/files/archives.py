@@ -55,7 +55,7 @@ def unpacked(source: bytes | IO[bytes], limits: Limits, *, archives_within: bool
     except ArchiveFault:
         raise
     except Exception as fault:  # zipfile raises a dozen kinds for bytes that were changed
-        raise ArchiveFault(f"it is damaged ({type(fault).__name__})") from fault
+        raise ArchiveFault("it is damaged or cut off") from fault
 
 
 def _members(archive: zipfile.ZipFile, packed: int, limits: Limits, *, archives_within: bool) -> dict[str, bytes]:

@@ -111,7 +111,7 @@ def test_a_job_goes_out_as_one_file_and_is_not_taken_where_it_is(page: Page, tmp
     broken.write_bytes(file.read_bytes()[:-100])
     page.set_input_files("[name=file]", broken)
     page.get_by_role("button", name="Read it in").click()
-    expect(page.locator("main")).to_contain_text("no job file, or it is damaged")
+    expect(page.locator("main")).to_contain_text("This job file is not taken: it is damaged or cut off")
 
 
 def test_how_a_van_went_leads_to_how_all_did(page: Page) -> None:

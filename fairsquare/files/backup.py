@@ -26,7 +26,7 @@ LONGEST_LINE = 256 * 1024 * 1024
 
 # Possessive groups: what cannot be a row is refused in one pass, however long the line.
 _TEXT = rb"'(?:[^'\\]++|\\.|'')*+'"
-_VALUE = rb"(?:NULL|-?[0-9]+(?:\.[0-9]+)?(?:e[+-]?[0-9]+)?|0x[0-9A-F]*+|(?:_binary )?" + _TEXT + rb")"
+_VALUE = rb"(?:NULL|0x[0-9A-F]*+|-?[0-9]+(?:\.[0-9]+)?(?:e[+-]?[0-9]+)?|(?:_binary )?" + _TEXT + rb")"
 _ROW = rb"\(" + _VALUE + rb"(?:," + _VALUE + rb")*+\)"
 _NAME, _ROWS = rb"`[a-z0-9_]{1,60}`", _ROW + rb"(?:,\s*+" + _ROW + rb")*+;"
 _INSERT = re.compile(

@@ -10,10 +10,12 @@ from urllib.parse import urlsplit
 import pytest
 from typer.testing import CliRunner
 
-from fairsquare.actions import Desk
+from fairsquare.actions import Desk, walk_round
 from fairsquare.cli import app
 from fairsquare.core.errors import Refused
+from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files.backup import Seal
+from fairsquare.files.photos import photo_to_keep
 from fairsquare.service import restoring
 from fairsquare.service.keeping import KeepingFault, back_up, records_checked
 from fairsquare.service.restoring import bring_back
@@ -29,6 +31,10 @@ def kept(desk: Desk, persons) -> tuple[str, str]:
     """A job with a record, and words that SQL and JSON would stumble over."""
     notes = "left 'rail' \\ \"home\"; -- Æøå ≤ 3 mm \U0001f527"
     job = desk.open_job(persons["lead"], key(), JobDetails(vehicle="Sanderling tug", notes=notes))
+    photo = photo_to_keep(drawn_photo("a photo is figures in the middle of a row", "crack"), "rail.png")
+    walk_round.keep_photo(
+        desk, persons["lead"], key(), job, photo, name="rail.png", words="", about="job", about_id=None
+    )
     return job, desk.make_record(persons["lead"], key(), job)
 
 

@@ -67,18 +67,37 @@ def verify(
             dir_okay=False,
         ),
     ],
+    key: Annotated[
+        str, typer.Option(help="the fingerprint that the shop read to you: the file has to be signed with that key")
+    ] = "",
+    folder: Annotated[
+        Path, typer.Option(help="the demo's data, where FAIRSQUARE_DATABASE_URL names no database")
+    ] = Path("var"),
 ) -> None:
-    """Say whether a record is whole, naming the first entry that was changed, and whether its figures follow from its readings."""
-    from fairsquare.files.job_file import check_file
+    """Say of a record or a job's file whether it is whole, by whom it was signed, and whether its figures follow from its readings.
 
+    What was changed is named, the first entry first. Keys are known that were accepted where FAIRSQUARE_DATABASE_URL leads to, or
+    in the demo that runs, and the one that is given.
+    """
+    from fairsquare.files.job_file import check_file
+    from fairsquare.files.signing import read_fingerprint
+    from fairsquare.service.signers import signed_by_words
+
+    try:
+        wanted = read_fingerprint(key, "--key") if key else ""
+    except FairSquareError as fault:
+        _fail(fault)
+        return
     check = check_file(file.read_bytes())
     typer.echo("whole: " + ("yes, to the byte" if check.whole else "NO"))
+    words, trusted = signed_by_words(check.signed_by, wanted, folder)
+    typer.echo(f"signed by: {words}")
     typer.echo("figures follow from the readings: " + ("yes" if check.follows else "NO"))
     if check.sha256:
         typer.echo(f"SHA-256 of the body: {check.sha256}")
     for finding in check.findings:
         typer.echo(f"- {finding}")
-    raise typer.Exit(0 if check.good else 1)
+    raise typer.Exit(0 if check.good and (trusted or not wanted) else 1)
 
 
 @app.command()

@@ -11,7 +11,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.facts import PRACTICE, PhotoFact
 from fairsquare.core.who import Who
 from fairsquare.files.job_file import Incoming, JobBody, job_file
-from fairsquare.store import came, jobs, photos, records, sheets
+from fairsquare.store import came, jobs, keys, photos, records, sheets
 from fairsquare.store.database import Connection, now_of
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.people import Person
@@ -51,6 +51,7 @@ def carry_out(desk: Desk, person: Person, number: str) -> bytes:
         software=desk.software,
         workshop=desk.workshop,
         made=Who(name=person.full_name, role=person.role, at=at),
+        key=desk.database.run(lambda connection: keys.signing_key(connection, desk.workshop)),
     )
 
 

@@ -27,7 +27,7 @@ from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
 from fairsquare.core.went import JobWent, Past, job_went
 from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
-from fairsquare.store import holds, jobs, measuring, people, pulls, records, sheets, tools, went
+from fairsquare.store import holds, jobs, keys, measuring, people, pulls, records, sheets, tools, went
 from fairsquare.store.database import Connection, Database, DatabaseAway, utc
 from fairsquare.store.facts import StateCache, load_facts
 from fairsquare.store.jobs import Job, JobDetails
@@ -524,7 +524,8 @@ class Desk:
                 software=self.software,
                 workshop=self.workshop,
             )
-            body, digest = sealed(record, records.last_before(connection, view.job.id))
+            key = keys.signing_key(connection, self.workshop)
+            body, digest = sealed(record, records.last_before(connection, view.job.id), key)
             records.keep_record(connection, view.job.id, digest, body, person.id)
             return {"sha256": digest}
 

@@ -37,6 +37,7 @@ Deed = Literal[
     "say shop",
     "plan day",
     "keep tools",
+    "keep keys",
     "practise",
 ]
 
@@ -87,6 +88,7 @@ RIGHTS: dict[Deed, Right] = {
     "say shop": Right(_LEAD, False, "What the shop has is said"),
     "plan day": Right(_OFFICE, False, "The day is planned"),
     "keep tools": Right(_TRAINED, False, "Tools and gear are kept"),
+    "keep keys": Right(_LEAD, False, "Keys with which shops sign are kept"),
     "practise": Right(_ALL, True, "Practice is begun and ended"),
 }
 ROLES_IN_ORDER: tuple[Role, ...] = ("apprentice", "technician", "estimator", "lead")

@@ -17,9 +17,9 @@ from fairsquare.workers import Workers
 router = APIRouter(prefix="/api/v1", tags=["jobs"])
 
 
-@router.get("/jobs/{number}/file", response_class=Response)
+@router.post("/jobs/{number}/file", response_class=Response)
 def whole_job(number: str, desk: At, person: By) -> Response:
-    """Return a job with its records and photos as a ZIP archive that another shop reads and checks."""
+    """Make a record of a job, and return the job with its records and photos as a ZIP archive for another shop."""
     return Response(carrying.carry_out(desk, person, number), media_type="application/zip")
 
 

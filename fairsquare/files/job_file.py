@@ -1,9 +1,9 @@
 """A whole job as one file: a ZIP of everything recorded of it, its records and photos, with a list of their SHA-256.
 
-`manifest.json` names every other member with its SHA-256 and carries one over its own canonical form (RFC 8785). `job.json` holds
-what was taken in and every fact; `record.json` is the record of the job as it stood when the file was made, whose figures follow
-from its readings; `records/` holds those that were made before, `photos/` the photos by their ids. Who reads the file needs
-nothing of the shop that made it.
+`manifest.json` names every other member with its SHA-256 and carries one over its own canonical form (RFC 8785), which the shop
+signs; files of version 1 are not signed. `job.json` holds what was taken in and every fact; `record.json` is the record of the job
+as it stood when the file was made, whose figures follow from its readings; `records/` holds those that were made before, `photos/`
+the photos by their ids. Who reads the file needs nothing of the shop that made it.
 """
 
 import hashlib
@@ -25,22 +25,28 @@ from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
 from fairsquare.files.foreign import foreign_faults
 from fairsquare.files.photos import KeptPhoto, photo_as_it_is
 from fairsquare.files.records import RecordCheck, check_record, check_record_body
+from fairsquare.files.signing import Signature, SignedBy, SigningKey, signed, signed_by
 
-FORMAT: Literal["fairsquare-job/1"] = "fairsquare-job/1"
+Format = Literal["fairsquare-job/1", "fairsquare-job/2"]
+UNSIGNED: Format = "fairsquare-job/1"
+SIGNED: Format = "fairsquare-job/2"
+JOB_KIND = "fairsquare-job"
 MANIFEST, JOB, RECORD = "manifest.json", "job.json", "record.json"
+_NOT_SEALED = frozenset({"sha256", "signature"})
 LIMITS = Limits(members=4_000, bytes=400 * 1024 * 1024)
 
 
 class Manifest(Model):
     """What a job file holds: who made it where, and the SHA-256 of each of its members."""
 
-    format: Literal["fairsquare-job/1"]
+    format: Format
     software: str
     workshop: str
     made: Who
     number: str
     members: dict[str, str]
     sha256: str
+    signature: Signature | None = None
 
 
 class JobBody(Model):
@@ -79,8 +85,12 @@ def job_file(
     software: str,
     workshop: str,
     made: Who,
+    key: SigningKey | None = None,
 ) -> bytes:
-    """Return a job as a file. `record` is the one of the job as it stands; `earlier` those before it, by SHA-256."""
+    """Return a job as a file, signed where there is a key.
+
+    `record` is the one of the job as it stands; `earlier` those before it, by SHA-256.
+    """
     members = {
         JOB: rfc8785.dumps(body.model_dump(mode="json")),
         RECORD: record.encode(),
@@ -88,7 +98,7 @@ def job_file(
         **{f"photos/{number}.jpg": picture for number, picture in sorted(photos.items())},
     }
     manifest: dict[str, Any] = {
-        "format": FORMAT,
+        "format": SIGNED if key is not None else UNSIGNED,
         "software": software,
         "workshop": workshop,
         "made": made.model_dump(mode="json"),
@@ -96,6 +106,8 @@ def job_file(
         "members": {name: hashlib.sha256(content).hexdigest() for name, content in members.items()},
     }
     manifest["sha256"] = _own_sha256(manifest)
+    if key is not None:
+        manifest["signature"] = signed(JOB_KIND, {"sha256": manifest["sha256"]}, key).model_dump()
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         for name, content in {MANIFEST: rfc8785.dumps(manifest), **members}.items():
@@ -135,7 +147,7 @@ def read_job_file(source: bytes | IO[bytes]) -> JobFile:
     }
     for sha256, text in earlier.items():
         before = check_record_body(text)
-        if not before.whole or before.sha256 != sha256:
+        if not before.whole or before.signed_by.signed == "wrong" or before.sha256 != sha256:
             raise _wrong(f"an earlier record, {sha256[:12]}, is not whole: {'; '.join(before.findings)[:300]}")
     made = {sha256: text.decode() for sha256, text in earlier.items()}
     return JobFile(manifest, body, {**made, check.sha256: record.decode()}, photos)
@@ -149,7 +161,9 @@ def check_file(content: bytes) -> RecordCheck:
         file = read_job_file(content)
     except Refused as fault:
         return RecordCheck(whole=False, follows=False, sha256=None, findings=(fault.title,))
-    return RecordCheck(whole=True, follows=True, sha256=file.manifest.sha256, findings=())
+    return RecordCheck(
+        whole=True, follows=True, sha256=file.manifest.sha256, findings=(), signed_by=signer_of(file.manifest)
+    )
 
 
 def job_to_take_in(path: Path) -> Incoming:
@@ -176,16 +190,27 @@ def _manifest(members: dict[str, bytes]) -> Manifest:
     try:
         said = json.loads(members[MANIFEST])
         form = said.get("format") if isinstance(said, dict) else None
-        if isinstance(form, str) and form.startswith("fairsquare-job/") and form != FORMAT:
+        if isinstance(form, str) and form.startswith("fairsquare-job/") and form not in (UNSIGNED, SIGNED):
             raise _wrong(
-                f"it is of version {form.removeprefix('fairsquare-job/')[:8]}, and this Fair Square reads version 1"
+                f"it is of version {form.removeprefix('fairsquare-job/')[:8]}, and this Fair Square reads versions 1 and 2"
             )
         manifest = Manifest.model_validate_json(members[MANIFEST])
     except (ValidationError, ValueError, RecursionError) as fault:
         raise _wrong(f"its list cannot be read ({_first(fault)})") from None
-    if _own_sha256({name: value for name, value in said.items() if name != "sha256"}) != manifest.sha256:
+    if _own_sha256({name: value for name, value in said.items() if name not in _NOT_SEALED}) != manifest.sha256:
         raise _wrong("its list was changed after it was made")
+    by = signer_of(manifest)
+    if by.signed == "no" and manifest.format == SIGNED:
+        raise _wrong("its signature was cut away")
+    if by.signed == "wrong":
+        raise _wrong("its signature is not of this content: somebody sealed it anew who has not the shop's key")
     return manifest
+
+
+def signer_of(manifest: Manifest) -> SignedBy:
+    """Return by whom a job's file was signed."""
+    given = manifest.signature.model_dump() if manifest.signature else None
+    return signed_by(JOB_KIND, {"sha256": manifest.sha256}, given)
 
 
 def _as_listed(manifest: Manifest, members: dict[str, bytes]) -> None:

@@ -3,6 +3,7 @@
 The body's SHA-256 is taken over its canonical form without the member `integrity`. `integrity.chain` holds every entry of the
 record in the order in which it was recorded, each with a SHA-256 over itself and the one before, so that the first entry that was
 changed, taken out, put in or moved is named. `integrity.previous` is the SHA-256 of the record of this job before this one.
+`integrity.signature` is the shop's, over the checksum, the one before and the end of the chain; records of before that have none.
 """
 
 import hashlib
@@ -19,31 +20,54 @@ from fairsquare.core.release.record import FORMAT, FORMATS, JobRecord, recompute
 from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
 from fairsquare.files.chain import chain_findings, chain_of
 from fairsquare.files.sheets import defused, text_from_rows
+from fairsquare.files.signing import NOBODY, SignedBy, SigningKey, signed, signed_by
 
-RECORD_NAME = "record.json"
+RECORD_NAME, RECORD_KIND = "record.json", "fairsquare-record"
+_INTEGRITY = frozenset({"sha256", "previous", "chain", "signature"})
 LIMITS = Limits(members=2_100, bytes=400 * 1024 * 1024)
 
 
 class RecordCheck(Model):
-    """What the check of a record file found: `whole` and `follows` say it in short, `findings` in words with where."""
+    """What the check of a file found: three answers in short, `findings` in words with where.
+
+    `whole`: not a byte was changed since it was sealed. `signed_by`: by whom it was sealed. `follows`: the figures follow from the
+    readings.
+    """
 
     whole: bool
     follows: bool
     sha256: str | None
     findings: tuple[str, ...]
+    signed_by: SignedBy = NOBODY
 
     @property
     def good(self) -> bool:
-        """Whether the file is whole and its figures follow from its readings."""
-        return self.whole and self.follows
+        """Whether the file is whole, its figures follow, and no signature in it is of something else."""
+        return self.whole and self.follows and self.signed_by.signed != "wrong"
 
 
-def sealed(record: JobRecord, previous: str = "") -> tuple[str, str]:
-    """Return the record's canonical text and its SHA-256; `previous` is that of the record before."""
+def sealed(record: JobRecord, previous: str = "", key: SigningKey | None = None) -> tuple[str, str]:
+    """Return the record's canonical text and its SHA-256, signed where there is a key; `previous` is that of the record before."""
     body = record.model_dump(mode="json")
     digest = _sha256(body)
     integrity: Any = {"sha256": digest, "previous": previous, "chain": chain_of(body, previous)}
+    if key is not None:
+        integrity["signature"] = signed(RECORD_KIND, _bound(integrity), key).model_dump()
     return rfc8785.dumps({**body, "integrity": integrity}).decode(), digest
+
+
+def _bound(integrity: dict[str, Any]) -> dict[str, Any]:
+    """Return what the signature of a record is of."""
+    chain = integrity.get("chain")
+    last = chain[-1] if isinstance(chain, list) and chain else {}
+    end = last.get("sha256") if isinstance(last, dict) else None
+    return {"sha256": integrity.get("sha256"), "previous": integrity.get("previous"), "end": end}
+
+
+def signer_of_record(body: str) -> SignedBy:
+    """Return by whom the text of a record was signed; whether that text is whole is `check_record`'s to say."""
+    integrity = json.loads(body).get("integrity") or {}
+    return signed_by(RECORD_KIND, _bound(integrity), integrity.get("signature"))
 
 
 def check_record(content: bytes) -> RecordCheck:
@@ -69,6 +93,11 @@ def check_record_body(content: bytes) -> RecordCheck:
     if not findings:
         findings = _loose_bytes(content, loaded)
     whole = not findings
+    by = signed_by(RECORD_KIND, _bound(integrity), integrity.get("signature"))
+    if by.signed == "wrong":
+        findings.append(
+            "/integrity/signature: is not of this content: somebody sealed it anew who has not the shop's key"
+        )
     try:
         record = JobRecord.model_validate_json(json.dumps(body))
     except (ValidationError, ValueError) as fault:
@@ -79,6 +108,7 @@ def check_record_body(content: bytes) -> RecordCheck:
             follows=False,
             sha256=_text(integrity.get("sha256")),
             findings=(*findings, f"{place}: {first['msg']}"),
+            signed_by=by,
         )
     wrong = recompute(record)
     told = [f"{one.where}: {one.stands!r} stands, {one.follows!r} follows from the readings" for one in wrong[:50]]
@@ -87,6 +117,7 @@ def check_record_body(content: bytes) -> RecordCheck:
         follows=not wrong,
         sha256=_text(integrity.get("sha256")),
         findings=(*findings, *told),
+        signed_by=by,
     )
 
 
@@ -176,6 +207,9 @@ def _changes(body: dict[str, Any], integrity: dict[str, Any]) -> list[str]:
         found = chain_findings(body, integrity.get("chain"), integrity.get("previous"))
     except (rfc8785.CanonicalizationError, AttributeError, TypeError, RecursionError) as fault:
         return [f"The body has no canonical form: {fault}"]
+    strange = sorted(set(integrity) - _INTEGRITY)
+    if strange:
+        found.append(f"/integrity/{strange[0][:60]}: added to the record")
     if digest != integrity.get("sha256"):
         found.append("/integrity/sha256: is not the SHA-256 of the body" + ("" if found else "; it was changed itself"))
     return found

@@ -5,8 +5,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from fairsquare.actions import Desk, carrying
-from fairsquare.files.job_file import job_to_take_in
+from fairsquare.actions import Desk, carrying, keys
+from fairsquare.files.job_file import job_to_take_in, signer_of
 from fairsquare.service.keeping import KeepingFault, database_at
 from fairsquare.settings import Settings
 from fairsquare.store import people
@@ -32,9 +32,13 @@ def export_to(folder: Path, number: str, file: Path, name: str) -> str:
 def import_from(folder: Path, file: Path, name: str) -> str:
     """Take a job in from a file, and say under which number. Raises `FairSquareError`."""
     with _at(folder, name) as (desk, person):
-        number = carrying.carry_in(desk, person, secrets.token_urlsafe(18), job_to_take_in(file))
+        incoming = job_to_take_in(file)
+        number = carrying.carry_in(desk, person, secrets.token_urlsafe(18), incoming)
         came = desk.view(number).job.came
-    return f"whole, and its figures follow from its readings: {number} here, {came}"
+        signer = desk.database.run(
+            lambda c: keys.signer_of(signer_of(incoming.file.manifest), keys.known_keys(c, desk.workshop))
+        )
+    return f"whole, and its figures follow from its readings: {number} here, {came}\nsigned by: {signer.words}"
 
 
 @contextmanager

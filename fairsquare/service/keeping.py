@@ -29,8 +29,10 @@ _ROWS_ONLY = (
     "--hex-blob",
     "--default-character-set=utf8mb4",
     "--ignore-table={database}.schema_migration",
+    "--ignore-table={database}.shop_key_secret",
 )
-"""Rows, and nothing that makes tables: a restore makes them itself."""
+"""Rows, and nothing that makes tables: a restore makes them itself. What signs records stays here: who finds or steals a backup
+cannot sign for the shop."""
 
 
 class KeepingFault(FairSquareError):
@@ -42,7 +44,7 @@ class KeepingFault(FairSquareError):
 @contextmanager
 def database_at(folder: Path) -> Iterator[str]:
     """Yield the URL of the database: the one that is named, the running demo's, or the demo's, started for as long as it takes."""
-    named = Settings().database_url or _remembered(folder)
+    named = database_that_runs(folder)
     if named:
         yield named
         return
@@ -65,6 +67,11 @@ def remember_url(folder: Path, url: str) -> None:
 def forget_url(folder: Path) -> None:
     """The demo's database does not run any more."""
     (folder / "url").unlink(missing_ok=True)
+
+
+def database_that_runs(folder: Path) -> str:
+    """Return the URL of the database that is named, or of the demo that runs; empty where there is neither."""
+    return Settings().database_url or _remembered(folder)
 
 
 def _remembered(folder: Path) -> str:
@@ -116,7 +123,7 @@ def _head(url: str, *, keyed: bool) -> Head:
 
 def records_checked(url: str) -> tuple[str, bool]:
     """Check every record that is kept, and return what was found, in words, and whether all are whole."""
-    database, bad, many = Database(url, 1), [], 0
+    database, bad, many, unsigned = Database(url, 1), [], 0, 0
     try:
         jobs = database.run(
             lambda c: rows(c, "SELECT r.id, j.number FROM record r JOIN job j ON j.id = r.job_id ORDER BY r.id")
@@ -124,6 +131,7 @@ def records_checked(url: str) -> tuple[str, bool]:
         for one in jobs:
             (found,) = database.run(partial(_body_of, one["id"]))
             check, many = check_record(found["body"].encode()), many + 1
+            unsigned += check.signed_by.signed == "no"
             if not check.good:
                 bad.append(f"{one['number']}: {'; '.join(check.findings) or 'not whole'}")
     finally:
@@ -132,7 +140,11 @@ def records_checked(url: str) -> tuple[str, bool]:
         return f"{len(bad)} of {many} records are not whole or do not follow:\n" + "\n".join(
             f"- {one}" for one in bad
         ), False
-    return f"{many} record{'' if many == 1 else 's'} checked: every one whole, figures follow from the readings", True
+    signed = f"; {unsigned} of before records were signed" if unsigned else ", signed" if many else ""
+    return (
+        f"{many} record{'' if many == 1 else 's'} checked: every one whole{signed}, figures follow from the readings",
+        True,
+    )
 
 
 def _body_of(record: int, connection: Connection) -> list[dict[str, Any]]:

@@ -20,6 +20,7 @@ from fairsquare.api.cuts import router as api_cuts_router
 from fairsquare.api.damage import router as api_damage_router
 from fairsquare.api.finishing import router as api_finishing_router
 from fairsquare.api.floor import router as api_floor_router
+from fairsquare.api.keys import router as api_keys_router
 from fairsquare.api.practice import router as api_practice_router
 from fairsquare.api.pulls import router as api_pulls_router
 from fairsquare.api.routes import router as api_router
@@ -55,6 +56,7 @@ from fairsquare.web.routes import (
     handover,
     help_pages,
     hours,
+    keys,
     live,
     measure,
     naming,
@@ -157,6 +159,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         handover,
         record,
         people,
+        keys,
         audit,
         tools,
         help_pages,
@@ -169,6 +172,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.include_router(api_floor_router)
     app.include_router(api_tools_router)
     app.include_router(api_carrying_router)
+    app.include_router(api_keys_router)
     app.include_router(api_supplements_router)
     app.include_router(api_pulls_router)
     app.include_router(api_practice_router)

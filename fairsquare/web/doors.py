@@ -80,6 +80,7 @@ _DOORS: dict[Way, tuple[str, ...]] = {
         "GET /day",
         "GET /day/print",
         "GET /shop",
+        "GET /keys",
         "GET /clocks",
         "GET /clocks/strip",
         "GET /past",
@@ -106,6 +107,7 @@ _DOORS: dict[Way, tuple[str, ...]] = {
         "GET /api/v1/instrument/orders",
         "GET /api/v1/jobs/{number}/damage",
         "GET /api/v1/shop",
+        "GET /api/v1/keys",
         "GET /api/v1/past",
         "GET /api/v1/day",
         "GET /api/v1/tools",
@@ -341,6 +343,12 @@ _DOORS: dict[Way, tuple[str, ...]] = {
         "POST /day/move",
         "POST /api/v1/day",
     ),
+    "keep keys": (
+        "POST /keys",
+        "POST /keys/new",
+        "POST /keys/{own}/take-back",
+        "POST /jobs/{number}/record/key",
+    ),
     "say shop": (
         "POST /shop",
         "PUT /api/v1/shop",
@@ -380,11 +388,11 @@ _DOORS: dict[Way, tuple[str, ...]] = {
     ),
     "make record": (
         "POST /jobs/{number}/record",
-        "GET /jobs/{number}/file",
+        "POST /jobs/{number}/file",
         "POST /jobs/{number}/record/links",
         "POST /jobs/{number}/record/links/{own}/withdraw",
         "POST /api/v1/jobs/{number}/records",
-        "GET /api/v1/jobs/{number}/file",
+        "POST /api/v1/jobs/{number}/file",
     ),
     "close": ("POST /jobs/{number}/close",),
     "manage people": (

@@ -5,6 +5,7 @@ import os
 import stat
 import subprocess
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from urllib.parse import urlsplit
 
 import pytest
@@ -19,7 +20,7 @@ from fairsquare.files.photos import photo_to_keep
 from fairsquare.service import restoring
 from fairsquare.service.keeping import KeepingFault, back_up, records_checked
 from fairsquare.service.restoring import bring_back
-from fairsquare.store import people, records
+from fairsquare.store import keys, people, records
 from fairsquare.store.database import Database, connect_arguments, execute, rows
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.migrate import migrate
@@ -244,3 +245,30 @@ def test_a_record_that_was_changed_in_the_database_is_found(url, database, kept)
     assert not good
     assert "1 of 1 records are not whole" in words
     assert kept[0] in words
+
+
+def test_what_signs_leaves_in_no_backup_and_is_made_anew(url, tmp_path, empty) -> None:
+    database = Database(url, 1)
+    key = database.run(lambda c: keys.signing_key(c, "Sandlark"))
+    back_up(url, tmp_path / "b")
+    database.close()
+    kept = gzip.decompress((tmp_path / "b").read_bytes())
+    assert key.public.hex().upper().encode() in kept.upper()
+    assert key.private.hex().upper().encode() not in kept.upper()
+    bring_back(empty, tmp_path / "b")
+    there = Database(empty, 1)
+    again = there.run(lambda c: keys.signing_key(c, "Sandlark"))
+    assert again.public != key.public
+    assert [one.in_force for one in there.run(keys.own_keys)] == [True, False], "the one before is still known"
+    assert there.run(lambda c: keys.signing_key(c, "Sandlark")) == again
+    there.close()
+
+
+def test_two_servers_that_start_at_once_make_one_key(empty) -> None:
+    migrate(empty)
+    databases = [Database(empty, 1) for _ in range(4)]
+    with ThreadPoolExecutor(4) as pool:
+        made = list(pool.map(lambda d: d.run(lambda c: keys.signing_key(c, "Sandlark")).public, databases))
+    assert len(set(made)) == 1
+    for one in databases:
+        one.close()

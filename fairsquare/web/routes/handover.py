@@ -15,6 +15,7 @@ from fairsquare.store.records import LinkedRecord
 from fairsquare.web.page import desk_of, render
 from fairsquare.web.paper import Papers, by_link
 from fairsquare.web.room import drawing_px
+from fairsquare.web.routes.keys import signer
 from fairsquare.web.routes.record import checked_record, download, file_name, record_context, record_of, record_paper
 
 router = APIRouter()
@@ -93,4 +94,5 @@ def _shown(request: Request, template: str, code: str, linked: LinkedRecord, bod
             field="record",
         ) from fault
     check = checked_record(request, body)
-    return _private(render(request, template, code=code, linked=linked, check=check, **shown, **context))
+    signed = signer(request, check.signed_by)
+    return _private(render(request, template, code=code, linked=linked, check=check, signer=signed, **shown, **context))

@@ -9,7 +9,7 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request, Response
 from starlette.concurrency import run_in_threadpool
 
-from fairsquare.actions import JobView, carrying, handover
+from fairsquare.actions import JobView, carrying, handover, keys
 from fairsquare.actions.spine import spine
 from fairsquare.core.done import COUPON_ENDS, LOOKS, OUTSIDES
 from fairsquare.core.errors import FairSquareError, Refused
@@ -18,13 +18,16 @@ from fairsquare.core.release.handover import LIMITS_OF_ADVICE, finish_items, kno
 from fairsquare.core.release.record import JobRecord, facts_of
 from fairsquare.core.weld.job import seam_states
 from fairsquare.drawings.structure import WIDTH, plan_and_sides
-from fairsquare.files.records import RecordCheck, check_record, record_archive, record_as_csv
+from fairsquare.files.job_file import signer_of
+from fairsquare.files.records import RecordCheck, check_record, record_archive, record_as_csv, signer_of_record
+from fairsquare.files.signing import NOBODY, in_groups
 from fairsquare.store import came, records
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
 from fairsquare.web.room import drawing_px
+from fairsquare.web.routes.keys import signer
 from fairsquare.web.words import CONSTRUCTIONS, HIT_FORCE, HIT_FROM, HIT_HEIGHT, HIT_MOVED, HIT_WHERE
 
 router = APIRouter()
@@ -57,15 +60,29 @@ def close(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
     return go_to("/" if closed else job_path(number, "record"))
 
 
-@router.get("/jobs/{number}/file")
-def whole_job(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+@router.post("/jobs/{number}/file")
+def whole_job(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Return the whole job as one file, for another shop; a record of it as it stands is made with it."""
     try:
-        made = carrying.carry_out(desk_of(request), session.person, number)
+        made = carrying.carry_out(desk_of(request), form.session.person, number)
     except FairSquareError as fault:
-        return _page(request, session, number, fault=fault)
+        return _page(request, form.session, number, fault=fault)
     day = datetime.datetime.now(datetime.UTC).strftime("%Y%m%d-%H%M")
     return download(made, "application/zip", f"{number}-{day}.job.zip")
+
+
+@router.post("/jobs/{number}/record/key")
+def accept_key(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Accept the key with which the file of a job that came was signed, once its fingerprint was read out."""
+    desk = desk_of(request)
+    try:
+        view = desk.view(number)
+        where = desk.database.run(lambda c: came.came_from(c, view.job.id))
+        by = signer_of(where.manifest) if where else NOBODY
+        keys.accept_key_of_file(desk, form.session.person, form.key, by, form.text("fingerprint"))
+    except FairSquareError as fault:
+        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    return go_to(job_path(number, "record"))
 
 
 @router.get("/records/{sha256}.json", dependencies=[Depends(signed_in)])
@@ -131,6 +148,7 @@ def show_record(request: Request, sha256: str, session: Session = Depends(signed
     body = _body(request, sha256)
     record = record_of(body)
     view = _job_of(request, sha256)
+    check = checked_record(request, body)
     return render(
         request,
         "record_page.html",
@@ -138,7 +156,8 @@ def show_record(request: Request, sha256: str, session: Session = Depends(signed
         view=view,
         spine=spine(view),
         at="record",
-        check=checked_record(request, body),
+        check=check,
+        signer=signer(request, check.signed_by),
         sha256=sha256,
         **record_context(record, drawing_px(request)),
     )
@@ -153,7 +172,9 @@ def record_paper(request: Request, sha256: str, body: str, *, short: bool = Fals
             context["drawing"] = drawn_on_paper(context["drawing"])
         style = (STATIC / "print.css").as_uri()
         template = "handover_print.html" if short else "record_print.html"
-        return templates.get_template(template).render(sha256=sha256, style=style, **context)
+        by = signer_of_record(body)
+        key = in_groups(by.fingerprint) if by.signed == "yes" else ""
+        return templates.get_template(template).render(sha256=sha256, style=style, key=key, shop=by.shop, **context)
 
     papers: Papers = request.app.state.papers
     return papers.order(f"{sha256} short" if short else sha256, page)
@@ -288,8 +309,12 @@ def _page(
     code: str | None = None,
 ) -> Response:
     view = desk_of(request).view(number)
-    made, links = desk_of(request).database.run(
-        lambda c: (records.records_of(c, view.job.id), records.links_of(c, view.job.id))
+    made, links, where = desk_of(request).database.run(
+        lambda c: (
+            records.records_of(c, view.job.id),
+            records.links_of(c, view.job.id),
+            came.came_from(c, view.job.id),
+        )
     )
     return render(
         request,
@@ -301,7 +326,8 @@ def _page(
         spine=spine(view),
         at="record",
         made=made,
-        came=desk_of(request).database.run(lambda c: came.came_from(c, view.job.id)),
+        came=where,
+        signer=signer(request, signer_of(where.manifest)) if where else None,
         made_labels={one["sha256"]: f"{one['at'][:16].replace('T', ' ')} UTC, {one['sha256'][:8]}…" for one in made},
         links=links,
         link=str(request.url_for("show_handover", code=code)) if code else None,

@@ -224,6 +224,29 @@ def add_person(
     typer.echo(f"{full_name} may sign in as {name}, {role}.")
 
 
+@app.command("forget-second-factor")
+def forget_second_factor(
+    name: Annotated[str, typer.Argument(help="the sign-in name of who has lost telephone and paper")],
+) -> None:
+    """Forget a person's second factor and end all their sign-ins: the way back in for a shop's only lead."""
+    from fairsquare.security_log import security
+    from fairsquare.service.server import open_database
+    from fairsquare.store import people, second_factor, sessions
+
+    database = _said_in_a_sentence(open_database)
+    try:
+        found = next((one for one in database.run(people.people) if one["name"] == name), None)
+        if found is None:
+            _fail(FairSquareError(f"Nobody signs in as {name}.", field="name", value=name))
+            return
+        database.run(lambda c: second_factor.end(c, found["id"]))
+        database.run(lambda c: sessions.end_all(c, found["id"]))
+    finally:
+        database.close()
+    security("second factor forgotten", person=name, by="the command line")
+    typer.echo(f"{found['full_name']} signs in with the password alone, and is signed out everywhere.")
+
+
 @app.command()
 def demo(
     fresh: Annotated[bool, typer.Option("--fresh", help="forget the data of the demo and begin again")] = False,

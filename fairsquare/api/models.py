@@ -58,10 +58,12 @@ class Sent(BaseModel):
 
 
 class SignIn(Sent):
-    """Name and password."""
+    """Name and password, and the code of a person who has a second factor. `token`: what the program is called."""
 
     name: str = Field(max_length=80)
     password: str = Field(max_length=200)
+    code: str = Field(default="", max_length=20)
+    token: str = Field(default="", max_length=120)
 
 
 class Token(Model):

@@ -8,7 +8,7 @@ from starlette.concurrency import run_in_threadpool
 from fairsquare.actions import JobView, gaps, naming
 from fairsquare.actions.desk import number_of, of_each
 from fairsquare.actions.hearing import USUAL_TOOLS, reading_of, tool_for
-from fairsquare.actions.sign_in import check_sign_in
+from fairsquare.actions.sign_in import asks_second, check_second, check_sign_in, signed_in
 from fairsquare.actions.spine import waits
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import (
@@ -43,9 +43,10 @@ from fairsquare.core.measure.tools import ShopTool
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.check import CheckSheet, check_sheet
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.store import measuring, people, records
+from fairsquare.store import measuring, records, sessions
 from fairsquare.store.jobs import Job
 from fairsquare.store.measuring import NewReading
+from fairsquare.store.people import SignInRefused
 
 router = APIRouter(prefix="/api/v1")
 
@@ -56,7 +57,17 @@ def sign_in(request: Request, sent: SignIn, desk: At) -> Token:
     settings = request.app.state.settings
     address = request.client.host if request.client else ""
     person = check_sign_in(desk.database, sent.name, sent.password, address, settings.sign_in_tries)
-    session = desk.database.run(lambda c: people.open_session(c, person, settings.session_hours, "token"))
+    if asks_second(desk.database, person):
+        if not sent.code:
+            raise SignInRefused("This person has a second factor: send its code as well.", field="code")
+        check_second(desk.database, person, sent.code, address, settings.sign_in_tries)
+    signed_in(person, address)
+    name, browser = " ".join(sent.token.split()), request.headers.get("user-agent", "")
+    session = desk.database.run(
+        lambda c: sessions.open_session(
+            c, person, settings.session_hours, "token", name=name, address=address, browser=browser
+        )
+    )
     return Token(token=session.token, name=person.full_name, role=person.role)
 
 

@@ -73,6 +73,7 @@ _WORDS: tuple[tuple[str, str], ...] = (
     ("add gear", "added a piece of rig"),
     ("look at gear", "looked at a piece of rig"),
     ("carry job in", "took in a job that came as a file"),
+    ("person role", "gave somebody another role"),
     ("accept key", "accepted another shop’s key"),
     ("take key back", "took another shop’s key back"),
     ("replace key", "made a new key for the shop"),

@@ -1,7 +1,5 @@
-"""People: who they are, how they sign in, and the sessions that follow from it."""
+"""People: who they are, and how they sign in."""
 
-import hashlib
-import secrets
 from typing import Any, Literal, NamedTuple, cast
 
 from argon2 import PasswordHasher
@@ -44,11 +42,14 @@ class Person(NamedTuple):
 
 
 class Session(NamedTuple):
-    """A person with the token that stands for the sign-in; `csrf` guards the writes of pages."""
+    """A person with the token that stands for the sign-in; `csrf` guards the writes of pages. `second`: the person has a second
+    factor."""
 
     token: str
     csrf: str
     person: Person
+    id: int = 0
+    second: bool = False
 
 
 def add_person(
@@ -99,7 +100,18 @@ def set_active(connection: Connection, person_id: int, active: bool) -> None:
 
 def people(connection: Connection) -> list[dict[str, Any]]:
     """Return everybody, in the order of their names."""
-    return rows(connection, "SELECT id, name, full_name, role, demo, active FROM person ORDER BY full_name, id")
+    return rows(
+        connection,
+        """SELECT p.id, p.name, p.full_name, p.role, p.demo, p.active, t.confirmed_at IS NOT NULL AS second
+           FROM person p LEFT JOIN person_totp t ON t.person_id = p.id ORDER BY p.full_name, p.id""",
+    )
+
+
+def set_role(connection: Connection, person_id: int, role: Role) -> None:
+    """Give a person another role. Raises `Refused`."""
+    if role not in ROLES:
+        raise Refused(f"The role should be one of {', '.join(ROLES)}.", field="role", value=role)
+    execute(connection, "UPDATE person SET role = %s WHERE id = %s", role, person_id)
 
 
 def demo_people(connection: Connection) -> int:
@@ -114,17 +126,19 @@ def leads(connection: Connection) -> int:
     return int(found["many"]) if found else 0
 
 
-def begin_try(connection: Connection, name: str, address: str) -> int:
+def begin_try(connection: Connection, name: str, address: str, *, second: bool = False) -> int:
     """Remember that somebody signs in, as failed until it has succeeded, and return its id; what is a day old is forgotten.
 
-    It is written down before the password is looked at, so that guesses sent all at once count one another.
+    `second`: it is the second factor that is tried. It is written down before the password is looked at, so that guesses sent all
+    at once count one another.
     """
     execute(connection, "DELETE FROM sign_in_attempt WHERE at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY LIMIT 100")
     return insert(
         connection,
-        "INSERT INTO sign_in_attempt (name, address, succeeded, at) VALUES (%s, %s, FALSE, UTC_TIMESTAMP(6))",
+        "INSERT INTO sign_in_attempt (name, address, succeeded, second, at) VALUES (%s, %s, FALSE, %s, UTC_TIMESTAMP(6))",
         name.strip()[:80],
         address[:64],
+        second,
     )
 
 
@@ -162,6 +176,17 @@ def failed_tries(connection: Connection, name: str, address: str) -> int:
     return max(int(found["both_alike"]), int(found["by_address"]) // 3, int(found["by_name"]) // 25)
 
 
+def failed_codes(connection: Connection, name: str) -> int:
+    """Return how often a second factor of this name was wrong in the last hour, from anywhere: who tries it has the password."""
+    found = row(
+        connection,
+        """SELECT COUNT(*) AS many FROM sign_in_attempt
+           WHERE name = %s AND second AND NOT succeeded AND at > UTC_TIMESTAMP(6) - INTERVAL 1 HOUR""",
+        name,
+    )
+    return int(found["many"]) if found else 0
+
+
 def find_by_password(connection: Connection, name: str, password: str) -> Person | None:
     """Return the active person of that name and password, or None; takes as long whether or not the name is known."""
     found = row(
@@ -173,42 +198,7 @@ def find_by_password(connection: Connection, name: str, password: str) -> Person
         _hasher.verify(found["password_hash"] if found else _NOBODY, password[:200])
     except (VerifyMismatchError, InvalidHashError):
         return None
-    return _person(found) if found else None
-
-
-def open_session(connection: Connection, person: Person, hours: int, kind: str = "page") -> Session:
-    """Begin a session; only a hash of its token is kept."""
-    token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(32)
-    execute(
-        connection,
-        """INSERT INTO session (token_sha256, person_id, csrf, kind, created_at, expires_at)
-           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6), UTC_TIMESTAMP(6) + INTERVAL %s HOUR)""",
-        _hashed(token),
-        person.id,
-        csrf,
-        kind,
-        hours,
-    )
-    execute(connection, "DELETE FROM session WHERE expires_at < UTC_TIMESTAMP(6) LIMIT 100")
-    return Session(token, csrf, person)
-
-
-def find_session(connection: Connection, token: str, kind: str) -> Session | None:
-    """Return the session of a token, unless it has run out or its person is no longer active."""
-    found = row(
-        connection,
-        """SELECT p.id, p.name, p.full_name, p.role, s.csrf
-           FROM session s JOIN person p ON p.id = s.person_id
-           WHERE s.token_sha256 = %s AND s.kind = %s AND s.expires_at > UTC_TIMESTAMP(6) AND p.active""",
-        _hashed(token),
-        kind,
-    )
-    return Session(token, found["csrf"], _person(found)) if found else None
-
-
-def close_session(connection: Connection, token: str) -> None:
-    """End a session."""
-    execute(connection, "DELETE FROM session WHERE token_sha256 = %s", _hashed(token))
+    return person_of(found) if found else None
 
 
 Recorded = Literal["reading", "walk_finding", "work_clock", "weld_tick"]
@@ -220,9 +210,6 @@ def who_recorded(connection: Connection, what: Recorded, number: int) -> int | N
     return int(found["person_id"]) if found else None
 
 
-def _person(found: dict[str, Any]) -> Person:
+def person_of(found: dict[str, Any]) -> Person:
+    """Return the person of a row: `id`, `name`, `full_name` and `role`."""
     return Person(found["id"], found["name"], found["full_name"], cast(Role, found["role"]))
-
-
-def _hashed(token: str) -> bytes:
-    return hashlib.sha256(token.encode()).digest()

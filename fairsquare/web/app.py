@@ -15,6 +15,7 @@ from starlette.types import Scope
 
 from fairsquare import __version__
 from fairsquare.actions import Desk
+from fairsquare.actions.sign_in import SecondFactorFirst
 from fairsquare.api.carrying import router as api_carrying_router
 from fairsquare.api.cuts import router as api_cuts_router
 from fairsquare.api.damage import router as api_damage_router
@@ -60,6 +61,7 @@ from fairsquare.web.routes import (
     live,
     measure,
     naming,
+    own,
     parts,
     payer,
     people,
@@ -159,6 +161,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         handover,
         record,
         people,
+        own,
         keys,
         audit,
         tools,
@@ -238,6 +241,10 @@ def _refused(request: Request, fault: Exception) -> Response:
     """Answer whoever may not come in: a page leads to the sign-in where nobody is signed in."""
     if isinstance(fault, TooLarge) and not request.url.path.startswith("/api/"):
         return _too_large(request, fault)
+    if isinstance(fault, SecondFactorFirst) and not request.url.path.startswith("/api/"):
+        if request.headers.get("hx-request"):
+            return Response(status_code=403, headers={"HX-Redirect": "/own"})
+        return RedirectResponse("/own", status_code=303)
     if isinstance(fault, FairSquareError):
         return _answer(request, fault)
     if request.headers.get("hx-request"):

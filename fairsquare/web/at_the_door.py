@@ -10,17 +10,28 @@ from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from fairsquare.actions import Desk, Unsure
+from fairsquare.actions.own import is_required
 from fairsquare.actions.practice import as_in_practice, is_practice
 from fairsquare.actions.rights import RIGHTS, NotYours, check_may
+from fairsquare.actions.sign_in import SecondFactorFirst
 from fairsquare.core.errors import FairSquareError
 from fairsquare.security_log import security, told_path
-from fairsquare.store import people
+from fairsquare.store import sessions
 from fairsquare.store.database import DatabaseAway
 from fairsquare.store.people import Session, SignInRefused
 from fairsquare.web.doors import Entered, door_of
 from fairsquare.web.middleware import read_what_is_small
+from fairsquare.web.times import shop_of
 
-COOKIE = "fairsquare"
+
+def cookie_name(*, https: bool) -> str:
+    """Return what the cookie of a session is called: under https so that no other host or plain page can set it (RFC 6265bis)."""
+    return "__Host-fairsquare" if https else "fairsquare"
+
+
+def cookie_of(request: Request) -> str:
+    """Return the token of a page's session as the browser sent it; empty where it sent none."""
+    return request.cookies.get(cookie_name(https=request.app.state.settings.https), "")
 
 
 class SignInFirst(Exception):
@@ -67,6 +78,10 @@ def let_in(request: Request, entered: Entered) -> Session:
     session = _session(request)
     request.state.person = session.person.name
     way = entered.door.way
+    if way != "oneself" and not session.second and session.person.role == "lead":
+        of_leads = shop_of(request).leads_second_factor
+        if is_required(session.person.role, of_leads=of_leads):
+            raise SecondFactorFirst
     if is_practice(entered.number):
         practised = way == "see" or (way in RIGHTS and RIGHTS[way].practised)
         if not practised:
@@ -84,7 +99,7 @@ def let_in(request: Request, entered: Entered) -> Session:
 
 def _session(request: Request) -> Session:
     api = request.url.path.startswith("/api/")
-    token = _bearer(request) if api else request.cookies.get(COOKIE, "")
+    token = _bearer(request) if api else cookie_of(request)
     session = find_session(request, token, "token" if api else "page") if token else None
     if session is not None:
         return session
@@ -95,10 +110,10 @@ def _session(request: Request) -> Session:
     raise SignInFirst
 
 
-def find_session(request: Request, token: str, kind: str) -> Session | None:
+def find_session(request: Request, token: str, kind: sessions.Kind) -> Session | None:
     """Return the session of a token of a kind, if there is one."""
     desk: Desk = request.app.state.desk
-    return desk.database.run(lambda connection: people.find_session(connection, token, kind))
+    return desk.database.run(lambda connection: sessions.find_session(connection, token, kind))
 
 
 def _bearer(request: Request) -> str:

@@ -22,6 +22,8 @@ _DOORS: dict[Way, tuple[str, ...]] = {
     "open": (
         "GET /sign-in",
         "POST /sign-in",
+        "GET /sign-in/code",
+        "POST /sign-in/code",
         "POST /preferences",
         "GET /api/docs",
         "POST /api/v1/session",
@@ -45,6 +47,14 @@ _DOORS: dict[Way, tuple[str, ...]] = {
     "oneself": (
         "POST /sign-out",
         "POST /people/password",
+        "GET /own",
+        "POST /own/sign-ins/{number}/end",
+        "POST /own/sign-ins/end-others",
+        "POST /own/tokens",
+        "POST /own/second-factor/begin",
+        "POST /own/second-factor/confirm",
+        "POST /own/second-factor/codes",
+        "POST /own/second-factor/end",
     ),
     "see": (
         "GET /",
@@ -396,6 +406,8 @@ _DOORS: dict[Way, tuple[str, ...]] = {
     ),
     "close": ("POST /jobs/{number}/close",),
     "manage people": (
+        "POST /people/{person_id}/role",
+        "POST /people/{person_id}/second-factor/forget",
         "POST /people",
         "POST /people/{person_id}/active",
     ),

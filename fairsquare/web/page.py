@@ -30,7 +30,7 @@ from fairsquare.settings import Settings
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web import units as shown
-from fairsquare.web.at_the_door import COOKIE, SignInFirst, find_session
+from fairsquare.web.at_the_door import SignInFirst, cookie_of, find_session
 from fairsquare.web.room import window_px
 from fairsquare.web.times import dated_time, shop_of, shown_time, zone_of
 from fairsquare.web.units import Units
@@ -101,6 +101,11 @@ def tools_of(request: Request) -> tuple[ShopTool, ...]:
     return cast("tuple[ShopTool, ...]", request.state.tools)
 
 
+def address_of(request: Request) -> str:
+    """Return the address from which a request came."""
+    return request.client.host if request.client else ""
+
+
 def settings_of(request: Request) -> Settings:
     """Return the application's settings."""
     return cast(Settings, request.app.state.settings)
@@ -108,7 +113,7 @@ def settings_of(request: Request) -> Settings:
 
 def session_or_none(request: Request) -> Session | None:
     """Return the session of the page's cookie as it is now, or None when nobody is signed in any more."""
-    token = request.cookies.get(COOKIE)
+    token = cookie_of(request)
     return find_session(request, token, "page") if token else None
 
 

@@ -39,6 +39,7 @@ def shop_typed(typed: Mapping[str, str]) -> ShopSaid:
         products=made(rows["product"], "product", product_of),
         units="in" if typed.get("units") == "in" else "mm",
         time_zone=typed.get("time_zone", "").strip(),
+        leads_second_factor=typed.get("leads_second_factor") == "yes",
         most_chains=whole(typed.get("most_chains") or "2", "most_chains"),
         chain_sets_n=1000.0 * (number_of(typed.get("chain_sets") or "5", "chain_sets") or 0.0),
     )

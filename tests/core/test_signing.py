@@ -1,4 +1,4 @@
-"""Signatures: the published vectors of Ed25519, and records that were forged, sealed anew and signed by somebody else told apart."""
+"""Signatures: the published vectors of Ed25519, and records that were forged, sealed anew or signed by others told apart."""
 
 import hashlib
 import json

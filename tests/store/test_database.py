@@ -8,7 +8,7 @@ import pytest
 from fairsquare.core.errors import Refused
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.demo.vehicles import VEHICLES
-from fairsquare.store import jobs, measuring, people, sheets
+from fairsquare.store import jobs, measuring, people, sessions, sheets
 from fairsquare.store.database import Database, DatabaseAway, connect_arguments, execute, row, rows
 from fairsquare.store.facts import Lasting, load_facts
 from fairsquare.store.jobs import JobDetails, NoSuchJob, StaleEdit
@@ -222,11 +222,11 @@ def test_people(database, persons) -> None:
     assert stored["password_hash"].startswith("$argon2id$")
     assert database.run(lambda c: people.find_by_password(c, "solveig", "wrong")) is None
     assert database.run(lambda c: people.find_by_password(c, "nobody", "wrong")) is None
-    session = database.run(lambda c: people.open_session(c, found, 1))
-    assert database.run(lambda c: people.find_session(c, session.token, "page")).person == found
-    assert database.run(lambda c: people.find_session(c, session.token, "token")) is None
+    session = database.run(lambda c: sessions.open_session(c, found, 1))
+    assert database.run(lambda c: sessions.find_session(c, session.token, "page")).person == found
+    assert database.run(lambda c: sessions.find_session(c, session.token, "token")) is None
     database.run(lambda c: people.set_password(c, found.id, "another-password"))
-    assert database.run(lambda c: people.find_session(c, session.token, "page")) is None
+    assert database.run(lambda c: sessions.find_session(c, session.token, "page")) is None
     with pytest.raises(Refused, match="12 to 200"):
         database.run(lambda c: people.add_person(c, "x", "X", "lead", "short"))
     with pytest.raises(Refused, match="signs in as solveig already"):

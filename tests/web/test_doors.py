@@ -13,11 +13,12 @@ from fairsquare.actions import practice
 from fairsquare.actions.rights import RIGHTS, ROLES_IN_ORDER
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.demo.practice import vehicle_to_practise
-from fairsquare.web.at_the_door import COOKIE
+from fairsquare.web.at_the_door import cookie_name
 from fairsquare.web.doors import Door, door_of, doors
 from tests.conftest import key
 from tests.web.test_job import new_job
 
+COOKIE = cookie_name(https=False)
 DOCS = Path(__file__).parents[2] / "docs" / "roles.md"
 WRITES = tuple(
     one for one in doors() if one.method != "GET" and one.way not in ("open", "link") and one.path != "/sign-out"

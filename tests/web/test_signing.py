@@ -1,4 +1,4 @@
-"""Keys on the pages: records are signed, another shop's key is accepted once by a person, keys are made anew, and verify says which."""
+"""Keys on the pages: records are signed, another shop's key is accepted by a person, keys are made anew, verify says which."""
 
 import html
 import json

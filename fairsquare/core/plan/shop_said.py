@@ -77,7 +77,7 @@ class ShopSaid(Model):
 
     `units` are those in which lengths are shown to who chose none; `time_zone` is that of the shop's clock (empty: as the server
     was told); `products` are what it bonds, seals and paints with, as their labels say. A pull sets at most `most_chains`, and none
-    that draws less than what sets a chain.
+    that draws less than what sets a chain. `leads_second_factor`: leads sign in with a second factor.
     """
 
     week: Many[Many[Stretch]] = (_USUAL_DAY,) * 5 + ((),) * 2
@@ -90,6 +90,7 @@ class ShopSaid(Model):
     products: Many[ProductSaid] = ()
     most_chains: Annotated[int, Field(ge=1, le=3)] = 2
     chain_sets_n: Annotated[float, Field(ge=0, le=100_000)] = 5000.0
+    leads_second_factor: bool = False
 
     def zone(self, otherwise: ZoneInfo) -> ZoneInfo:
         """Return the shop's time zone, or another one where it named none."""

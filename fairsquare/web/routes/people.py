@@ -4,15 +4,18 @@ from typing import Any, cast
 
 from fastapi import APIRouter, Depends, Request, Response
 
+from fairsquare.actions.own import forget_second_factor as forget
 from fairsquare.actions.rights import check_may
 from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.who import Role
+from fairsquare.security_log import security
 from fairsquare.store import people
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person, Session, SignInRefused, TooManyTries
 from fairsquare.web.forms import whole
-from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, settings_of, signed_in
+from fairsquare.web.page import Form, address_of, desk_of, go_to, render, sent_form, settings_of, signed_in
+from fairsquare.web.routes.own import own_page
 
 router = APIRouter()
 
@@ -57,7 +60,47 @@ def set_active(request: Request, person_id: int, form: Form = Depends(sent_form)
         desk_of(request).once(form.session.person, form.key, purpose, work)
     except FairSquareError as fault:
         return _page(request, form.session, fault=fault)
+    security("let in again" if active else "let go", person=_name_of(request, person_id), by=form.session.person.name)
     return go_to("/people")
+
+
+@router.post("/people/{person_id}/role")
+def set_role(request: Request, person_id: int, form: Form = Depends(sent_form)) -> Response:
+    """Give somebody another role. One's own stays: another lead has to."""
+    own, role = form.session.person, cast(Role, form.text("role"))
+
+    def work(connection: Connection) -> dict[str, Any]:
+        if person_id == own.id:
+            raise Refused("Your own role is another lead's to change.", field="role")
+        people.set_role(connection, person_id, role)
+        return {}
+
+    try:
+        check_may(own, "manage people")
+        desk_of(request).once(own, form.key, f"person role {person_id} {role[:20]}", work)
+    except FairSquareError as fault:
+        return _page(request, form.session, fault=fault)
+    security("role changed", person=_name_of(request, person_id), role=role, by=own.name)
+    return go_to("/people")
+
+
+@router.post("/people/{person_id}/second-factor/forget")
+def forget_second_factor(request: Request, person_id: int, form: Form = Depends(sent_form)) -> Response:
+    """Forget the second factor of somebody who has lost telephone and paper."""
+    own = form.session.person
+    try:
+        check_may(own, "manage people")
+        if person_id == own.id:
+            raise Refused("Your own second factor is set up anew under “Your sign-in”.", field="second")
+        forget(desk_of(request), own, person_id, _name_of(request, person_id))
+    except FairSquareError as fault:
+        return _page(request, form.session, fault=fault)
+    return go_to("/people")
+
+
+def _name_of(request: Request, person_id: int) -> str:
+    everybody = desk_of(request).database.run(people.people)
+    return next((str(one["name"]) for one in everybody if one["id"] == person_id), "")
 
 
 @router.post("/people/password")
@@ -77,15 +120,17 @@ def change_password(request: Request, form: Form = Depends(sent_form)) -> Respon
             _check_old(request, own, form.text("old"))
         desk_of(request).once(own, form.key, f"password {form.text('person_id')}", work)
     except FairSquareError as fault:
+        if form.text("person_id") == str(own.id):
+            return own_page(request, form.session, fault=fault)
         return _page(request, form.session, fault=fault)
     return go_to("/people")
 
 
 def _check_old(request: Request, own: Person, old: str) -> None:
     """Raise `Refused` unless the old password is the person's; it is guessed no more often than at the sign-in."""
-    address = request.client.host if request.client else ""
+    address, tries = address_of(request), settings_of(request).sign_in_tries
     try:
-        check_sign_in(desk_of(request).database, own.name, old, address, settings_of(request).sign_in_tries)
+        check_sign_in(desk_of(request).database, own.name, old, address, tries)
     except SignInRefused:
         raise Refused("The old password is not this one.", field="old") from None
     except TooManyTries as fault:

@@ -1,6 +1,7 @@
 """The command line: calculations, the server, the demo, sheets in and out, records checked."""
 
 import json
+import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -14,6 +15,11 @@ T = TypeVar("T")
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False, help=__doc__)
 WRONG_REQUEST = 2
+INSTRUMENT_PASSWORD = "FAIRSQUARE_INSTRUMENT_PASSWORD"  # noqa: S105 - the name of a variable
+PasswordFile = Annotated[
+    Path | None,
+    typer.Option("--password-file", help="a file with the password; else it is asked for", exists=True, dir_okay=False),
+]
 
 
 @app.command()
@@ -206,14 +212,16 @@ def add_person(
     name: Annotated[str, typer.Argument(help="the sign-in name, one word")],
     full_name: Annotated[str, typer.Option("--full-name", prompt="Full name")],
     role: Annotated[str, typer.Option(help="technician, lead, estimator or apprentice")] = "technician",
-    password: Annotated[
-        str, typer.Option(prompt=True, hide_input=True, confirmation_prompt=True, envvar="FAIRSQUARE_NEW_PASSWORD")
-    ] = "",
+    password_file: PasswordFile = None,
 ) -> None:
-    """Add a person who may sign in. A real start needs one lead to begin with."""
+    """Add a person who may sign in. A real start needs one lead to begin with.
+
+    The password is asked for, or read from a file, or from FAIRSQUARE_NEW_PASSWORD.
+    """
     from fairsquare.service.server import open_database
     from fairsquare.store.people import add_person as add
 
+    password = _password(password_file, "FAIRSQUARE_NEW_PASSWORD", twice=True)
     database = open_database()
     try:
         database.run(lambda connection: add(connection, name, full_name, role, password))  # type: ignore[arg-type]
@@ -311,7 +319,7 @@ def import_sheet(
 def instrument(
     server: Annotated[str, typer.Option(help="the server's address")] = "http://127.0.0.1:8000",
     name: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_NAME", help="sign-in name")] = "instrument",
-    password: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_PASSWORD")] = "",
+    password_file: PasswordFile = None,
     bump_after: Annotated[int | None, typer.Option(help="stand elsewhere, and drift, after so many readings")] = None,
     drop_after: Annotated[int | None, typer.Option(help="lose the line after so many readings")] = None,
     drop_s: Annotated[float, typer.Option(help="for so many seconds")] = 5.0,
@@ -324,7 +332,15 @@ def instrument(
     from fairsquare.stand_ins.tower import Yard
 
     faults = Faults(bump_after, drop_after, drop_s, wrong_hole, loaded_after)
-    raise typer.Exit(run(server, name, password, faults, (lambda line: Yard(line).serve) if towers else None))
+    raise typer.Exit(
+        run(
+            server,
+            name,
+            _password(password_file, INSTRUMENT_PASSWORD),
+            faults,
+            (lambda line: Yard(line).serve) if towers else None,
+        )
+    )
 
 
 @app.command()
@@ -332,7 +348,7 @@ def tower(
     job: Annotated[str, typer.Argument(help="the job whose board it follows")],
     server: Annotated[str, typer.Option(help="the server's address")] = "http://127.0.0.1:8000",
     name: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_NAME", help="sign-in name")] = "instrument",
-    password: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_PASSWORD")] = "",
+    password_file: PasswordFile = None,
     low_oil: Annotated[float | None, typer.Option(help="reach no more than this share of the planned force")] = None,
     slip: Annotated[float | None, typer.Option(help="let a clamp slip at this share of the planned force")] = None,
     slack: Annotated[float | None, typer.Option(help="let the chain hang loose from this share on")] = None,
@@ -342,7 +358,9 @@ def tower(
     from fairsquare.stand_ins.tower import run
     from fairsquare.stand_ins.vehicle import RigFaults
 
-    raise typer.Exit(run(server, name, password, job, RigFaults(low_oil, slip, slack, twist)))
+    raise typer.Exit(
+        run(server, name, _password(password_file, INSTRUMENT_PASSWORD), job, RigFaults(low_oil, slip, slack, twist))
+    )
 
 
 @app.command("watch-folder")
@@ -350,12 +368,19 @@ def watch_folder(
     folder: Annotated[Path, typer.Argument(help="the folder of CSV files", exists=True, file_okay=False)],
     server: Annotated[str, typer.Option(help="the server's address")] = "http://127.0.0.1:8000",
     name: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_NAME", help="sign-in name")] = "instrument",
-    password: Annotated[str, typer.Option(envvar="FAIRSQUARE_INSTRUMENT_PASSWORD")] = "",
+    password_file: PasswordFile = None,
 ) -> None:
     """Post the readings that another program writes into a folder as CSV."""
     from fairsquare.stand_ins.folder import run
 
-    raise typer.Exit(run(folder, server, name, password))
+    raise typer.Exit(run(folder, server, name, _password(password_file, INSTRUMENT_PASSWORD)))
+
+
+def _password(file: Path | None, variable: str, *, twice: bool = False) -> str:
+    """Return a password from a file, from the environment, or as it is typed; never from the command line, which others can see."""
+    if file is not None:
+        return file.read_text(encoding="utf-8").strip("\r\n")
+    return os.environ.get(variable) or str(typer.prompt("Password", hide_input=True, confirmation_prompt=twice))
 
 
 def _said_in_a_sentence(work: Callable[[], T]) -> T:

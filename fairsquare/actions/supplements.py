@@ -182,6 +182,11 @@ def answer_by_link(desk: Desk, linked: LinkedSupplement, said: Sequence[LineAnsw
 
     def work(connection: Connection) -> None:
         jobs.hold_job(connection, linked.job)
+        if jobs.find_job(connection, linked.job).closed:
+            raise Unsure(
+                "The workshop has closed this job: an answer changes nothing any more. Telephone them if it should.",
+                field="answers",
+            )
         for one in said:
             words, name = one.words.strip()[:1000], named.strip()[:120]
             supplements.answer(connection, linked.id, one.line, one.said, words, name, None)

@@ -30,15 +30,6 @@ def following(desk: Desk, view: JobView) -> JobWork:
     return job_work(view.facts.model_copy(update={"hours": None}), times=desk.past().hour_times)
 
 
-def by_person(view: JobView) -> dict[str, float]:
-    """Return the hours worked on a job by each person, the most first."""
-    found: dict[str, float] = {}
-    for one in view.facts.worked:
-        if one.hours is not None:
-            found[one.by.name] = found.get(one.by.name, 0.0) + one.hours
-    return dict(sorted(found.items(), key=lambda item: -item[1]))
-
-
 def say_hours(desk: Desk, person: Person, key: str, number: str, said: HoursSaid, seen: int) -> int:
     """Keep what is said of the hours, as read at version `seen`. Raises `Refused`, and `Unsure` when somebody was faster."""
     check_may(person, "say hours")

@@ -534,11 +534,15 @@ WorkEnd = Literal["touch", "next", "said"]
 
 
 class WorkFact(Model):
-    """Work of a person on an operation, from `by.at` until `ended_at` (UTC, ISO 8601); none while its clock runs."""
+    """Work of a person on an operation, from `by.at` until `ended_at` (UTC, ISO 8601); none while its clock runs.
+
+    `person` is the number of the person here, by which two of one name are told apart; it means nothing elsewhere.
+    """
 
     id: int
     operation: str
     by: Who
+    person: int | None = None
     ended_at: str | None = None
     how: WorkEnd = "touch"
     words: str = ""

@@ -126,8 +126,15 @@ def compare_lengths(request: CompareLengths) -> ComparedLengths:
     )
 
 
+_LONGEST = 200
+"""Characters: what is longer is no length, and might be larger than any number that a computer holds."""
+
+
 def read_length(text: str, unit: Unit = "mm", *, field: str = "text") -> Length:
     """Read `text` exactly; a bare number is in `unit`. Raises `NotALength` that names `field`."""
+    if len(text) > _LONGEST:
+        words = f"“{text[:20]}…” is not a length: nobody writes one with more than {_LONGEST} characters."
+        raise NotALength(words, field=field, value=text[:_LONGEST], details={"at": _LONGEST})
     plain = _same_length_ascii(text)
     match = _GRAMMAR.fullmatch(plain)
     faults = [] if match else [_first_stranger(plain)]

@@ -4,8 +4,10 @@ import json
 from collections.abc import Callable
 from typing import Any
 
-from fairsquare.core.errors import FairSquareError
+from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.store.database import Connection, execute, row
+
+LONGEST_KEY, LONGEST_PURPOSE = 64, 80
 
 
 class KeyReused(FairSquareError):
@@ -21,8 +23,15 @@ def once(
     """Do `work` unless `key` was used before; return its answer, and whether this was a repetition.
 
     The key is inserted first: of two that come at once the second waits for the first and then finds its answer.
-    Raises `KeyReused` when the key stands for another purpose or person.
+    Raises `KeyReused` when the key stands for another purpose or person, and `Refused` for what is none.
     """
+    if not (key.isascii() and key.isprintable() and 1 <= len(key) <= LONGEST_KEY):
+        raise Refused(
+            f"A request key has up to {LONGEST_KEY} letters, figures and signs: make one for each thing that is recorded.",
+            field="request_key",
+            value=key[:LONGEST_KEY],
+        )
+    purpose = purpose[:LONGEST_PURPOSE]
     taken = execute(
         connection,
         """INSERT IGNORE INTO request_key (request_key, person_id, purpose, answer, at)

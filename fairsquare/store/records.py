@@ -1,5 +1,6 @@
 """Records as they were made: kept to the letter under their SHA-256."""
 
+import re
 from typing import Any, Literal, NamedTuple
 
 from fairsquare.core.errors import FairSquareError
@@ -29,17 +30,21 @@ def keep_record(connection: Connection, job_id: int, sha256: str, body: str, per
 
 def find_record(connection: Connection, sha256: str) -> str:
     """Return the body of a record. Raises `NoSuchRecord`."""
-    found = row(connection, "SELECT body FROM record WHERE sha256 = %s", sha256[:64])
+    found = row(connection, "SELECT body FROM record WHERE sha256 = %s", sha256) if _is_sha256(sha256) else None
     if found is None:
         raise NoSuchRecord("No record of that checksum was made here.", field="sha256", value=sha256[:64])
     return str(found["body"])
 
 
+def _is_sha256(text: str) -> bool:
+    return re.fullmatch("[0-9a-f]{64}", text) is not None
+
+
 def job_of(connection: Connection, sha256: str) -> str | None:
     """Return the number, here, of the job of which a record is kept; None where it is not."""
-    found = row(
-        connection, "SELECT j.number FROM record r JOIN job j ON j.id = r.job_id WHERE r.sha256 = %s", sha256[:64]
-    )
+    if not _is_sha256(sha256):
+        return None
+    found = row(connection, "SELECT j.number FROM record r JOIN job j ON j.id = r.job_id WHERE r.sha256 = %s", sha256)
     return str(found["number"]) if found else None
 
 

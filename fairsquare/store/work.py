@@ -121,7 +121,7 @@ def work_of(connection: Connection, job_id: int) -> tuple[WorkFact, ...]:
     """Return the work on a job that counts, oldest first."""
     found = rows(
         connection,
-        f"""SELECT w.id, w.operation, w.at, {_WHO}, e.ended_at, e.how, e.words, e.at AS end_at,
+        f"""SELECT w.id, w.operation, w.at, w.person_id, {_WHO}, e.ended_at, e.how, e.words, e.at AS end_at,
                    q.full_name AS end_name, q.role AS end_role
             FROM work_clock w JOIN person p ON p.id = w.person_id
             LEFT JOIN work_ended e ON e.clock_id = w.id LEFT JOIN person q ON q.id = e.person_id
@@ -134,6 +134,7 @@ def work_of(connection: Connection, job_id: int) -> tuple[WorkFact, ...]:
             id=one["id"],
             operation=one["operation"],
             by=who(one),
+            person=one["person_id"],
             ended_at=utc(one["ended_at"]) if one["ended_at"] else None,
             how=one["how"] or "touch",
             words=one["words"] or "",

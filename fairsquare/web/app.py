@@ -2,6 +2,7 @@
 
 from html import escape
 from pathlib import Path
+from typing import Any
 from urllib.parse import urlsplit
 
 import structlog
@@ -10,6 +11,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, PlainTextResponse, RedirectResponse, Response
 from fastapi.staticfiles import StaticFiles
 from markupsafe import Markup
+from pydantic import ValidationError
 from starlette.exceptions import HTTPException
 from starlette.types import Scope
 
@@ -23,6 +25,7 @@ from fairsquare.api.finishing import router as api_finishing_router
 from fairsquare.api.floor import router as api_floor_router
 from fairsquare.api.keys import router as api_keys_router
 from fairsquare.api.practice import router as api_practice_router
+from fairsquare.api.problems import described
 from fairsquare.api.pulls import router as api_pulls_router
 from fairsquare.api.routes import router as api_router
 from fairsquare.api.supplements import router as api_supplements_router
@@ -37,7 +40,8 @@ from fairsquare.store.database import Database, DatabaseAway, rows
 from fairsquare.store.kept import Kept
 from fairsquare.store.migrate import pending
 from fairsquare.web.at_the_door import AtTheDoor, SignInFirst
-from fairsquare.web.middleware import AroundRequests, LimitBody, TooLarge
+from fairsquare.web.doors import door_of
+from fairsquare.web.middleware import AroundRequests, LimitBody, OwnHost, TooLarge
 from fairsquare.web.page import local_path, render
 from fairsquare.web.paper import Papers
 from fairsquare.web.routes import (
@@ -86,6 +90,10 @@ from fairsquare.workers import Workers
 
 STATIC = Path(__file__).parent / "static"
 log = structlog.get_logger("fairsquare.web")
+_UNREADABLE = (
+    "Something in what was sent cannot be read: a number or a day too large, a letter that cannot be shown, or brackets "
+    "without end. Nothing of it was recorded."
+)
 
 
 class _OwnFiles(StaticFiles):
@@ -182,10 +190,27 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.mount("/static", _OwnFiles(directory=STATIC), name="static")
     _health(app, database)
     _faults(app)
+    _describe(app)
     app.add_middleware(LimitBody, refuse=_refused, largest_mb=settings.largest_mb)
     app.add_middleware(AtTheDoor, refuse=_refused)
+    app.add_middleware(OwnHost, configured=settings.address)
     app.add_middleware(AroundRequests, https=settings.https)
     return app
+
+
+def _describe(app: FastAPI) -> None:
+    """Have the API say of itself what it answers, once it is asked."""
+
+    def way_of(method: str, path: str) -> str:
+        entered = door_of(method, path)
+        return entered.door.way if entered else "open"
+
+    def openapi() -> dict[str, Any]:
+        if app.openapi_schema is None:
+            app.openapi_schema = described(app, way_of)
+        return app.openapi_schema
+
+    app.openapi = openapi  # type: ignore[method-assign]
 
 
 def _health(app: FastAPI, database: Database) -> None:
@@ -225,6 +250,25 @@ def _faults(app: FastAPI) -> None:
         shown = FairSquareError(words.get(fault.status_code, str(fault.detail)))
         shown.status, shown.kind = fault.status_code, "http"
         return _answer(request, shown)
+
+    def unreadable(request: Request, fault: Exception) -> Response:
+        log.warning("unreadable", path=told_path(request.url.path), fault=type(fault).__name__, exc_info=fault)
+        return _answer(request, FairSquareError(_UNREADABLE))
+
+    @app.exception_handler(ValidationError)
+    def cannot_be_made(request: Request, fault: ValidationError) -> Response:
+        """What was sent makes no sense further in, where something is made of it; where one only looks it is we who broke."""
+        if request.method == "GET":
+            return broken(request, fault)
+        log.warning("unreadable", path=told_path(request.url.path), fault=fault.title, exc_info=fault)
+        first = fault.errors(include_url=False)[0]
+        field = ".".join(str(part) for part in first["loc"])
+        return _answer(
+            request, FairSquareError(f"{field}: {first['msg']}", field=field, value=str(first["input"])[:200])
+        )
+
+    for kind in (OverflowError, UnicodeError, RecursionError):
+        app.add_exception_handler(kind, unreadable)
 
     @app.exception_handler(Exception)
     def broken(request: Request, fault: Exception) -> Response:

@@ -48,7 +48,7 @@ _DOORS: dict[Way, tuple[str, ...]] = {
         "POST /sign-out",
         "POST /people/password",
         "GET /own",
-        "POST /own/sign-ins/{number}/end",
+        "POST /own/sign-ins/{sign_in}/end",
         "POST /own/sign-ins/end-others",
         "POST /own/tokens",
         "POST /own/second-factor/begin",

@@ -45,18 +45,27 @@ def setup_or_none(form: Form) -> int | None:
 
 def called_ago(form: Form) -> float | None:
     """Return how many seconds before it was sent a call was made, where the page had to keep it; else none."""
-    text = form.text("called_ago_ms")
-    if not text.isdigit() or len(text) > 15:
+    sent = figures(form.text("called_ago_ms"), 15)
+    if sent is None:
         return None
-    seconds = int(text) / 1000
+    seconds = sent / 1000
     return min(seconds, LONGEST_KEPT_S) if seconds >= 1 else None
 
 
 def whole(text: str, field: str) -> int:
     """Return a whole number. Raises `Refused` that names the field."""
-    if not text.isdigit() or len(text) > 18:
+    found = figures(text)
+    if found is None:
         raise Refused("This should be a whole number: load the page anew.", field=field, value=text[:40])
-    return int(text)
+    return found
+
+
+def figures(text: str, most: int = 18) -> int | None:
+    """Return the number of a text that is figures alone, 0 to 9, and no more of them than said; None for anything else.
+
+    What Python takes for a digit is more than that: “²” is one to `str.isdigit`, and no number to `int`.
+    """
+    return int(text) if text.isascii() and text.isdigit() and len(text) <= most else None
 
 
 def hours_of(text: str) -> float | None:

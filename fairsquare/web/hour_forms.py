@@ -7,6 +7,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.plan.hours import PartHours
 from fairsquare.core.plan.operations import JobWork, WorkRow
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid, hours_of
+from fairsquare.web.forms import figures
 from fairsquare.web.rows import Row, made, made_of, plain, typed_rows
 
 HOUR_ROWS: dict[str, tuple[str, ...]] = {
@@ -36,9 +37,9 @@ def hours_typed(typed: Mapping[str, str], before: JobWork) -> HoursSaid:
         )
 
     def part(row: Row, field: str) -> PartSaid:
-        trials = row["trials"].strip() or "0"
-        if not trials.isdigit() or len(trials) > 3:
-            raise Refused("Trial fits are counted: 0, 1, 2 …", field=f"{field}-trials", value=trials[:20])
+        trials = figures(row["trials"].strip() or "0", 3)
+        if trials is None:
+            raise Refused("Trial fits are counted: 0, 1, 2 …", field=f"{field}-trials", value=row["trials"][:20])
         return made_of(
             PartSaid,
             field,
@@ -47,7 +48,7 @@ def hours_typed(typed: Mapping[str, str], before: JobWork) -> HoursSaid:
             on_h=typed_hours(row["on"], f"{field}-on") or 0.0,
             under=_names(row["under"]),
             scrap=row["scrap"] == "yes",
-            trials=int(trials),
+            trials=trials,
             sold_h=typed_hours(row["sold"], f"{field}-sold"),
         )
 

@@ -11,11 +11,12 @@ import structlog
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import MutableHeaders
 from starlette.requests import Request
-from starlette.responses import Response
+from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.security_log import told_path
+from fairsquare.web.sending import is_our_host
 
 MEGABYTE = 1024 * 1024
 LARGEST_BODY, LARGEST_PHOTO = 8 * MEGABYTE, 64 * MEGABYTE
@@ -88,6 +89,24 @@ class AroundRequests:
             ms=round(seconds * 1000, 1),
             person=state.get("person"),
         )
+
+
+class OwnHost:
+    """ASGI middleware: a request that is meant for another host is not answered; what it names is in no link and no log."""
+
+    def __init__(self, app: ASGIApp, *, configured: str) -> None:
+        self._app, self._configured = app, configured
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Handle one request."""
+        if scope["type"] == "http":
+            said = [value for name, value in scope["headers"] if name == b"host"]
+            server = (scope.get("server") or ("",))[0] or ""
+            if len(said) != 1 or not is_our_host(said[0].decode("latin-1"), self._configured, server):
+                words = "This is not the host that was asked for: set FAIRSQUARE_ADDRESS to how it is reached.\n"
+                await PlainTextResponse(words, status_code=421)(scope, receive, send)
+                return
+        await self._app(scope, receive, send)
 
 
 class TooLarge(FairSquareError):

@@ -15,7 +15,8 @@ _TELEPHONE_EDGE, _TABLET_EDGE, _DESK_EDGE = 56, 232, 662
 def window_px(request: Request) -> int:
     """Return how wide the window is that asks, px; that of a desk where it has not said so."""
     said = request.cookies.get(COOKIE, "")
-    return min(max(int(said), 240), 4000) if said.isdecimal() and len(said) <= 4 else DESK_PX
+    plain = said.isascii() and said.isdigit() and len(said) <= 4
+    return min(max(int(said), 240), 4000) if plain else DESK_PX
 
 
 def whole_px(request: Request) -> float:

@@ -14,7 +14,7 @@ from fairsquare.core.weld.gauge import read_thickness
 from fairsquare.core.weld.seam import MOST_WELDED, Holder, JoinWeld, SeamPlan
 from fairsquare.core.weld.settings import Composition, Metal
 from fairsquare.core.weld.timeline import BondStep
-from fairsquare.web.forms import number_of
+from fairsquare.web.forms import figures, number_of
 from fairsquare.web.product_forms import PRODUCT, minutes_of, product_of, product_row
 from fairsquare.web.rows import Row, length_or, made, made_of, needed, plain, typed_rows
 
@@ -52,7 +52,7 @@ def seam_typed(typed: Mapping[str, str]) -> SeamPlan:
         SeamPlan,
         "",
         name=" ".join(typed.get("name", "").split()),
-        section=int(section) if section.isdigit() and len(section) < 10 else None,
+        section=figures(section),
         process=typed.get("process", "plug"),
         metal=metal,
         sheets_mm=tuple(one.mm for one in sheets),
@@ -108,7 +108,7 @@ def _welds(row: Row, field: str) -> Iterable[JoinWeld]:
             along_mm=round(first + (last - first) * (k / (many - 1) if many > 1 else 0.0), 3),
             across_mm=needed(row["across"], f"{field}-across") if row["across"] else 0.0,
             length_mm=length_or(row["length"], f"{field}-length", 0.0),
-            stage=int(stage) if stage.isdigit() and len(stage) == 1 else 0,
+            stage=figures(stage, 1) or 0,
             after=_listed(row["follows"]),
         )
 
@@ -129,9 +129,10 @@ def _numbered(welds: Iterable[JoinWeld]) -> Iterable[JoinWeld]:
 
 
 def _holder(row: Row, field: str) -> Holder:
-    if not row["welds"].isdigit() or len(row["welds"]) > 4:
+    after = figures(row["welds"], 4)
+    if after is None:
         raise Refused("After how many welds may it come off?", field=f"{field}-welds", value=row["welds"])
-    return made_of(Holder, field, id=row["id"], kind=row["kind"] or "clamp", after_welds=int(row["welds"]))
+    return made_of(Holder, field, id=row["id"], kind=row["kind"] or "clamp", after_welds=after)
 
 
 def seam_field(field: str, typed: Mapping[str, str]) -> str:

@@ -26,6 +26,7 @@ from fairsquare.core.cut.section import (
 from fairsquare.core.damage.choices import MemberState, member_states
 from fairsquare.core.errors import Refused
 from fairsquare.core.facts import JobFacts
+from fairsquare.web.forms import figures
 from fairsquare.web.rows import M, Row, filled, length_or, made, made_of, needed, plain, typed_rows
 
 STRIP_ROWS: dict[str, tuple[str, ...]] = {
@@ -61,14 +62,14 @@ _CELL_OF = {"thickness_mm": "thick", "damage": "hurt-from"}
 def form_field(field: str | None, typed: Mapping[str, str]) -> str:
     """Return the field of a form that a fault of what was made of it is about: `features.2.from` is `feature-2-from`."""
     match (field or "").split("."):
-        case [listed, number, *rest] if listed in _ROW_OF and number.isdigit():
+        case [listed, number, *rest] if listed in _ROW_OF and figures(number) is not None:
             cell = rest[0] if rest else "from"
             return f"{_ROW_OF[listed]}-{number}-{_CELL_OF.get(cell, cell)}"
         case ["damage", *name]:
             rows = typed_rows(typed, STRIP_ROWS)["layer"]
             at = next((k for k, row in enumerate(rows) if row["id"] == ".".join(name)), 0)
             return f"layer-{at}-hurt-from"
-        case ["welds", number, *rest] if number.isdigit():
+        case ["welds", number, *rest] if figures(number) is not None:
             return f"weld-{_row_of_weld(int(number), typed)}-{rest[0] if rest else 'stack'}"
         case ["welds", "id"]:
             return "weld-0-id"
@@ -373,7 +374,7 @@ def welds_typed(typed: Mapping[str, str]) -> WeldsSaid:
         WeldsSaid,
         "",
         donor=typed.get("donor", usual.donor),
-        part=int(part) if part.isdigit() and len(part) < 18 else None,
+        part=figures(part),
         parts=made(rows["part"], "part", _part),
         welds=tuple(_numbered(welds)),
         seams=made(rows["seam"], "seam", _seam),

@@ -12,7 +12,7 @@ from fairsquare.core.plan.shop_said import (
     StationTakes,
     read_stretches,
 )
-from fairsquare.web.forms import number_of, whole
+from fairsquare.web.forms import figures, number_of, whole
 from fairsquare.web.product_forms import PRODUCT, product_of, product_row
 from fairsquare.web.rows import Row, made, made_of, typed_rows
 
@@ -73,14 +73,14 @@ def week_rows(said: ShopSaid, typed: Mapping[str, str] | None) -> list[tuple[str
 
 
 def _place(row: Row, field: str) -> PlaceSaid:
-    many = row["many"].strip() or "1"
-    if not many.isdigit() or not 1 <= int(many) <= 99:
+    many = figures(row["many"].strip() or "1", 2)
+    if not many:
         raise Refused(
             "A place with none of it is no place: how many are there, 1 or more?",
             field=f"{field}-many",
-            value=many[:20],
+            value=row["many"][:20],
         )
-    return made_of(PlaceSaid, field, name=row["name"], many=int(many))
+    return made_of(PlaceSaid, field, name=row["name"], many=many)
 
 
 def _hand(row: Row, field: str) -> HandSaid:

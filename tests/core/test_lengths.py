@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fairsquare.core.errors import NotALength
-from fairsquare.core.lengths import MM_PER, CompareLengths, ParseLength, compare_lengths, parse_length
+from fairsquare.core.lengths import MM_PER, CompareLengths, ParseLength, compare_lengths, parse_length, read_length
 
 UNIT_WORDS = {
     "mm": ["mm", " mm", "MM", " millimetres", "millimeter", " mm."],
@@ -142,3 +142,12 @@ def test_two_values_for_one_thing() -> None:
     with pytest.raises(NotALength) as caught:
         compare_lengths(CompareLengths(a="8 mm", b="eight"))
     assert caught.value.field == "b"
+
+
+@pytest.mark.parametrize(
+    "text", ["9" * 5000, "1/" + "9" * 5000, "1 1/" + "9" * 400, "0." + "9" * 5000, "12' " + "9" * 500 + '"']
+)
+def test_what_is_longer_than_any_length_is_none(text) -> None:
+    with pytest.raises(NotALength, match="more than 200 characters") as caught:
+        read_length(text)
+    assert len(caught.value.title) < 200

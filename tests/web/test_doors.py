@@ -40,7 +40,10 @@ def filled(path: str, number: str = "SL-0001") -> str:
     return re.sub(
         r"\{[^}]*\}",
         "1",
-        path.replace("{number}", number).replace("{person_id}", "99").replace("{name}", "check-sheet"),
+        path.replace("{number}", number)
+        .replace("{person_id}", "99")
+        .replace("{sign_in}", "999999")
+        .replace("{name}", "check-sheet"),
     )
 
 
@@ -60,7 +63,7 @@ class Answer:
             "root_path": "",
             "scheme": "http",
             "query_string": b"",
-            "headers": [(name.encode(), value.encode()) for name, value in headers.items()],
+            "headers": [(name.encode(), value.encode()) for name, value in {"host": "testserver", **headers}.items()],
             "client": ("127.0.0.1", 1),
             "server": ("testserver", 80),
         }

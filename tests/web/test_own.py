@@ -92,9 +92,14 @@ def test_tokens_have_names_and_an_end_and_are_taken_back(app, database, someone)
         )
     )
     assert ends == 1
-    for fields, field in (({"token": "", "days": "7"}, "What is it for"), ({"token": "tower", "days": "800"}, "365 days")):
+    for fields, field in (
+        ({"token": "", "days": "7"}, "What is it for"),
+        ({"token": "tower", "days": "800"}, "365 days"),
+    ):
         assert field in html.unescape(pages.post("/own/tokens", 422, **fields))
-    number = re.search(r'action="/own/sign-ins/(\d+)/end"[^>]*>(?:(?!/form).)*Take back: the tower', pages.get("/own"), re.S)
+    number = re.search(
+        r'action="/own/sign-ins/(\d+)/end"[^>]*>(?:(?!/form).)*Take back: the tower', pages.get("/own"), re.S
+    )
     pages.post(f"/own/sign-ins/{number.group(1)}/end")
     assert api.get("/api/v1/jobs").status_code == 401
 
@@ -110,16 +115,22 @@ def test_a_second_factor_is_asked_for_after_the_password_and_each_code_is_taken_
     assert "The code on your telephone" in client.get("/sign-in/code").text
     used = totp.now()
     refused = client.post("/sign-in/code", data={"code": used, "next": "/own"})
-    assert (refused.status_code, "not the code of now" in refused.text) == (401, True), "it was taken when it was set up"
+    assert (refused.status_code, "not the code of now" in refused.text) == (401, True), (
+        "it was taken when it was set up"
+    )
     after = totp.at(time.time() + 30)
-    assert "Your sign-in" in client.post("/sign-in/code", data={"code": f" {after[:3]} {after[3:]} ", "next": "/own"}).text
+    assert (
+        "Your sign-in" in client.post("/sign-in/code", data={"code": f" {after[:3]} {after[3:]} ", "next": "/own"}).text
+    )
     again = sign_in(app, name)
     assert again.post("/sign-in/code", data={"code": after}).status_code == 401, "one code, one sign-in"
     assert "Your sign-in" in again.post("/sign-in/code", data={"code": paper[3].upper(), "next": "/own"}).text
     assert "9 of your codes on paper are left" in again.get("/own").text
     third = sign_in(app, name)
     assert third.post("/sign-in/code", data={"code": paper[3]}).status_code == 401, "so with those on paper"
-    assert "took too long" in TestClient(app).post("/sign-in/code", data={"code": paper[4]}).text, "no code without a password"
+    assert "took too long" in TestClient(app).post("/sign-in/code", data={"code": paper[4]}).text, (
+        "no code without a password"
+    )
 
 
 def test_the_api_asks_for_it_too(app, database, someone) -> None:
@@ -162,11 +173,15 @@ def test_where_the_shop_says_so_leads_have_to(url, database, someone) -> None:
     app = create_app(Settings(database_url=url, demo=True, sign_in_tries=60), database)
     lead, number = someone(app, "lead")
     technician, _ = someone(app)
-    token = re.search(r'readonly value="([^"]+)" aria-label="The token"', lead.post("/own/tokens", token="tower", days="7"))
+    token = re.search(
+        r'readonly value="([^"]+)" aria-label="The token"', lead.post("/own/tokens", token="tower", days="7")
+    )
     version = re.search(r'name="version" value="(\d+)"', lead.get("/shop")).group(1)
     lead.post("/shop", version=version, leads_second_factor="yes", **{f"week-{k}": "8-12" for k in range(7)})
     assert "leads sign in with a second factor" in lead.get("/"), "every page leads to where it is set up"
-    assert "leads sign in with a second factor" in lead.post("/people", name="x", full_name="X", role="lead", password="y")
+    assert "leads sign in with a second factor" in lead.post(
+        "/people", name="x", full_name="X", role="lead", password="y"
+    )
     api = TestClient(app, headers={"authorization": f"Bearer {token.group(1)}"})
     refused = api.get("/api/v1/jobs")
     assert (refused.status_code, refused.json()["type"].endswith("second-factor")) == (403, True)

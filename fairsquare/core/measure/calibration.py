@@ -14,7 +14,7 @@ from fairsquare.core.measure.bar_check import CheckTool, ToolChecked, check_tool
 from fairsquare.core.model import Many, Model
 from fairsquare.core.who import Who
 
-Day = Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")]
+Day = Annotated[str, Field(pattern=r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$")]
 
 
 class Calibrated(Model):

@@ -9,11 +9,12 @@ from fairsquare.core.cut.job import SectionState, section_states
 from fairsquare.core.damage.choices import CHOICES, MemberState, member_states
 from fairsquare.core.damage.job import units_of
 from fairsquare.core.done import FinishItem, Hung
-from fairsquare.core.facts import JobFacts, WorkFact
+from fairsquare.core.facts import JobFacts
 from fairsquare.core.fit.job import fit_said
 from fairsquare.core.intake.supplements import line_states
 from fairsquare.core.plan.hours import HoursFound, JobHours, OperationHours, PartHours, job_hours
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid, hours_of
+from fairsquare.core.plan.worked import by_operation
 from fairsquare.core.pull.board import plan_of
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.weld.job import SeamState, bond_said, needs_welding, seam_states
@@ -173,7 +174,7 @@ def job_work(
     said = hours_said(facts)
     parts = _parts(facts, said)
     operations = list(_all_operations(facts, said, parts, closed, times))
-    worked = _worked(facts.worked)
+    worked = by_operation(facts.worked)
     known = {part.id for part in parts}
     asked = tuple(
         OperationHours(
@@ -420,20 +421,6 @@ def _as_said(one: JobOperation, said: OperationSaid | None) -> JobOperation:
         hours=one.hours if said.hours is None else said.hours,
         needs_off=one.needs_off if said.needs_off is None else said.needs_off,
     )
-
-
-_BEFORE = re.compile("^Goes with ")
-"""As it was called in jobs that were worked on before."""
-
-
-def _worked(worked: Sequence[WorkFact]) -> dict[str, dict[str, float]]:
-    """Return the hours worked, by operation and by person; a clock that runs counts nothing yet."""
-    found: dict[str, dict[str, float]] = {}
-    for one in worked:
-        if one.hours is not None:
-            by = found.setdefault(_BEFORE.sub("Off first for ", one.operation), {})
-            by[one.by.name] = by.get(one.by.name, 0.0) + one.hours
-    return found
 
 
 def _sold(facts: JobFacts, said: HoursSaid, name: str) -> float | None:

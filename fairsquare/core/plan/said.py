@@ -9,7 +9,7 @@ from fairsquare.core.model import Many, Model
 from fairsquare.core.plan.hours import Hours, JobHours, PartHours, Trials, job_hours
 
 Name = Annotated[str, Field(min_length=1, max_length=40)]
-Day = Annotated[str, Field(pattern=r"^(\d{4}-\d{2}-\d{2})?$")]
+Day = Annotated[str, Field(pattern=r"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$")]
 MOST_OPERATIONS, MOST_PARTS = 200, 100
 
 

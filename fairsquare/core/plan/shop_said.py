@@ -13,8 +13,8 @@ from fairsquare.core.model import Many, Model
 from fairsquare.core.weld.bonding import ProductSaid
 
 Word = Annotated[str, Field(min_length=1, max_length=40)]
-Clock = Annotated[str, Field(pattern=r"^\d{2}:\d{2}$")]
-Day = Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")]
+Clock = Annotated[str, Field(pattern=r"^[0-9]{2}:[0-9]{2}$")]
+Day = Annotated[str, Field(pattern=r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$")]
 DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 _TIME = re.compile(r"^([01]?\d|2[0-4]):?([0-5]\d)?$")
 

@@ -84,24 +84,28 @@ class SurfaceSaid(Model):
     gets: Many[Treatment] = ()
 
 
+Warmth = Annotated[float, Field(ge=-60, le=200)]
+"""A temperature in a shop, or of what is cured in it, °C."""
+
+
 class ProductSaid(Model):
     """A product: its kind, and what its label says. `batch` and `best_before` (ISO date) are what stands on the cartridge."""
 
     id: Code
     kind: ProductKind
     open_min: Annotated[float, Field(gt=0, le=20_160)]
-    at_c: Annotated[float, Field(ge=-60, le=200)] = 20.0
+    at_c: Warmth = 20.0
     q10: Annotated[float, Field(ge=1, le=100)] = 2.0
     cure_min: Annotated[float, Field(ge=0, le=20_160)] | None = None
-    range_c: Annotated[tuple[float, float], Field(strict=False)] = (5.0, 35.0)
+    range_c: Annotated[tuple[Warmth, Warmth], Field(strict=False)] = (5.0, 35.0)
     batch: str = ""
-    best_before: Annotated[str, Field(pattern=r"^(\d{4}-\d{2}-\d{2})?$")] = ""
+    best_before: Annotated[str, Field(pattern=r"^([0-9]{4}-[0-9]{2}-[0-9]{2})?$")] = ""
 
 
 class BondSaid(Model):
     """Products, steps in order at a temperature, and the surfaces."""
 
-    temperature_c: Annotated[float, Field(ge=-60, le=200)] = 20.0
+    temperature_c: Warmth = 20.0
     products: Many[ProductSaid] = ()
     steps: Many[BondStep] = ()
     surfaces: Many[SurfaceSaid] = ()

@@ -126,6 +126,8 @@ def check_seam(plan: SeamPlan) -> None:
                 field=f"holder-{k}-welds",
                 value=holder.after_welds,
             )
+    if not 2 <= len(plan.sheets_mm) <= 3:
+        raise Refused("A seam joins two sheets or three.", field="sheets_mm", value=list(plan.sheets_mm))
     if plan.limit_c <= plan.ambient_c:
         raise Refused("The limit should be above the air around.", field="limit_c", value=plan.limit_c)
     settings_of(plan)

@@ -23,7 +23,7 @@ from fairsquare.drawings.timeline import WIDTH as TIMELINE_PX
 from fairsquare.drawings.timeline import timeline_drawing
 from fairsquare.store import clocks
 from fairsquare.store.people import Session
-from fairsquare.web.forms import number_of, whole
+from fairsquare.web.forms import figures, number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.product_forms import product_row
 from fairsquare.web.room import drawing_px
@@ -205,7 +205,7 @@ _CELL = {
 def _field(field: str) -> str:
     """Return the field of the form that a fault of the timeline is about: `steps.1.opens` is `step-1-opens`."""
     match field.split("."):
-        case [("products" | "steps") as kind, number, *rest] if number.isdigit():
+        case [("products" | "steps") as kind, number, *rest] if figures(number) is not None:
             cell = rest[0] if rest else "id"
             return f"{kind[:-1]}-{number}-{_CELL.get(cell, cell)}"
     return field

@@ -22,6 +22,7 @@ from fairsquare.core.sheet.comparative import (
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.files.sheets import rows_from_text
 from fairsquare.store.people import Session
+from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
 router = APIRouter()
@@ -58,7 +59,7 @@ def make(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
                 sheet,
                 {},
                 f"comparative: {words}"[:200],
-                int(seen) if seen.isdigit() else None,
+                figures(seen),
             )
             return go_to(job_path(number, "sheet"))
     except FairSquareError as fault:

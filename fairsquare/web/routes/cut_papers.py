@@ -27,6 +27,7 @@ from fairsquare.web.drill_maps import bands, cannot, legend
 from fairsquare.web.page import desk_of, job_path, render, signed_in, templates, units_of
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
 from fairsquare.web.section_editor import seen_section
+from fairsquare.web.sending import download, full_link
 from fairsquare.web.times import dated_time, zone_of
 from fairsquare.web.units import length
 
@@ -101,12 +102,12 @@ async def cut_sheet(
     """Return the cut sheet, the drill map and the putting-in card as PDF."""
     view, state = await run_in_threadpool(seen_section, request, number, section)
     size = _paper(paper)
-    here = str(request.base_url).rstrip("/") + job_path(number, f"cuts/{section}")
+    here = full_link(request, job_path(number, f"cuts/{section}"))
     page = await run_in_threadpool(_sheet_page, request, view, state, size, here, session.person.full_name)
     name = hashlib.sha256(page.encode()).hexdigest()
     papers: Papers = request.app.state.papers
     body = await papers.made(session.person.name, lambda: papers.order(name, lambda: page))
-    return _inline(body, _PDF, f"{number}-cuts-{section}.pdf")
+    return download(body, _PDF, f"{number}-cuts-{section}.pdf", inline=True)
 
 
 def _paper(name: str) -> Paper:
@@ -132,9 +133,9 @@ async def _file(request: Request, template: Template, kind: str, name: str, pape
     if kind == "pdf":
         papers: Papers = request.app.state.papers
         made = await papers.made(request.state.person, lambda: _sheets(request, template, paper))
-        return _inline(made, _PDF, f"{name}.pdf")
+        return download(made, _PDF, f"{name}.pdf", inline=True)
     media, body = await run_in_threadpool(drawn_template, template, kind)
-    return _attached(body, media, f"{name}.{kind}")
+    return download(body, media, f"{name}.{kind}")
 
 
 def _sheets(request: Request, template: Template, paper: Paper) -> Future[bytes]:
@@ -225,19 +226,3 @@ def _near(state: SectionState, behind: Behind) -> tuple[str, ...]:
     if judged is None:
         return ()
     return tuple(name for name, at in judged.cuts.items() if behind.start - 50.0 <= at <= behind.end + 50.0)
-
-
-def _attached(content: bytes, media_type: str, name: str) -> Response:
-    return Response(
-        content, media_type=media_type, headers={"content-disposition": f'attachment; filename="{_plain(name)}"'}
-    )
-
-
-def _inline(content: bytes, media_type: str, name: str) -> Response:
-    return Response(
-        content, media_type=media_type, headers={"content-disposition": f'inline; filename="{_plain(name)}"'}
-    )
-
-
-def _plain(name: str) -> str:
-    return "".join(letter if letter.isascii() and (letter.isalnum() or letter in "-._") else "-" for letter in name)

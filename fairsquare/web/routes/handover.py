@@ -16,7 +16,8 @@ from fairsquare.web.page import desk_of, render
 from fairsquare.web.paper import Papers, by_link
 from fairsquare.web.room import drawing_px
 from fairsquare.web.routes.keys import signer
-from fairsquare.web.routes.record import checked_record, download, file_name, record_context, record_of, record_paper
+from fairsquare.web.routes.record import checked_record, file_name, record_context, record_of, record_paper
+from fairsquare.web.sending import download
 
 router = APIRouter()
 _PRIVATE = {"cache-control": "no-store", "referrer-policy": "no-referrer", "x-robots-tag": "noindex"}

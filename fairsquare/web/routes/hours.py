@@ -11,6 +11,7 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.intake.supplements import UNPROVEN, cross_spans, is_cross_checked
 from fairsquare.core.plan.operations import USUAL_H
+from fairsquare.core.plan.worked import by_person
 from fairsquare.drawings.hours import hours_bars
 from fairsquare.store import work
 from fairsquare.store.people import Session
@@ -142,7 +143,7 @@ def _page(
 ) -> Response:
     view = desk_of(request).view(number)
     running = [one for one in desk_of(request).database.run(work.going_on) if one.job == number]
-    by, found = working.by_person(view), working.work_on(desk_of(request), view)
+    by, found = by_person(view.facts.worked), working.work_on(desk_of(request), view)
     own = desk_of(request).database.run(lambda c: work.clocks_of(c, view.job.id, session.person.id))
     return render(
         request,

@@ -23,7 +23,7 @@ from fairsquare.drawings.gauges import gauge_row, hung_gauges
 from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.store import jobs
 from fairsquare.store.people import Session
-from fairsquare.web.forms import MOVED, call_unit_of, called_ago, remember_unit, setup_or_none, unit_of, whole
+from fairsquare.web.forms import MOVED, call_unit_of, called_ago, figures, remember_unit, setup_or_none, unit_of, whole
 from fairsquare.web.page import (
     Form,
     desk_of,
@@ -119,7 +119,7 @@ def take(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
             call,
             form.text("call").strip(),
             tools_of(request),
-            chosen=int(form.text("tool")) if form.text("tool").isdigit() else None,
+            chosen=figures(form.text("tool")),
             loaded=form.text("loaded") == "yes",
             replaces=replaces,
             called_ago_s=called_ago(form),
@@ -380,4 +380,4 @@ def _span_tools(tools: tuple[ShopTool, ...]) -> list[ShopTool]:
 
 
 def _factor(text: str) -> float:
-    return min(max(float(text), FACTORS[0]), FACTORS[1]) if text.isdigit() else 10.0
+    return float(min(max(figures(text, 6) or 10, FACTORS[0]), FACTORS[1]))

@@ -12,6 +12,7 @@ from fairsquare.core.damage.job import unit_of, units_of
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.store.people import Session
+from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
 
@@ -58,7 +59,7 @@ def name(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
             codes,
             cast(Naming, do),
             form.text("member"),
-            int(seen[:9]) if seen.isdigit() else None,
+            figures(seen),
         )
     except FairSquareError as fault:
         return _page(request, form.session, number, codes, fault=fault, typed=form.typed())

@@ -27,11 +27,11 @@ def show(request: Request, session: Session = Depends(signed_in)) -> Response:
     return own_page(request, session)
 
 
-@router.post("/own/sign-ins/{number}/end")
-def end(request: Request, number: int, form: Form = Depends(sent_form)) -> Response:
+@router.post("/own/sign-ins/{sign_in}/end")
+def end(request: Request, sign_in: int, form: Form = Depends(sent_form)) -> Response:
     """End one of one's sign-ins, or take a token back."""
     try:
-        deeds.end_sign_in(desk_of(request), form.session, number)
+        deeds.end_sign_in(desk_of(request), form.session, sign_in)
     except FairSquareError as fault:
         return own_page(request, form.session, fault=fault)
     return go_to("/own")

@@ -19,6 +19,7 @@ from fairsquare.web.money import show_money
 from fairsquare.web.page import desk_of, go_to, render, sent_data, templates
 from fairsquare.web.paper import STATIC, Papers, by_link
 from fairsquare.web.routes.supplements import ANSWERS
+from fairsquare.web.sending import download
 
 router = APIRouter()
 _PRIVATE = {"cache-control": "no-store", "referrer-policy": "no-referrer", "x-robots-tag": "noindex"}
@@ -78,8 +79,9 @@ async def paper(request: Request, code: str) -> Response:
     papers: Papers = request.app.state.papers
     made = await papers.made(by_link(request, code), lambda: _paper(request, linked))
     name = f"{linked.job}-supplement-{linked.seen['number']}.pdf"
-    headers = {**_PRIVATE, "content-disposition": f'inline; filename="{name}"'}
-    return Response(made, media_type="application/pdf", headers=headers)
+    answer = download(made, "application/pdf", name, inline=True)
+    answer.headers.update(_PRIVATE)
+    return answer
 
 
 def _paper(request: Request, linked: LinkedSupplement) -> Future[bytes]:
@@ -129,6 +131,7 @@ def _page(
         typed=typed,
         code=code,
         answers=before,
+        closed=desk_of(request).view(linked.job).job.closed,
         open=[line for line in linked.seen["lines"] if line["id"] not in before],
         words=ANSWERS,
         marks={"approved": "approve", "refused": "refuse", "asked": "ask"},

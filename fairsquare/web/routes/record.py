@@ -24,10 +24,12 @@ from fairsquare.files.signing import NOBODY, in_groups
 from fairsquare.store import came, records
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
+from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
 from fairsquare.web.room import drawing_px
 from fairsquare.web.routes.keys import signer
+from fairsquare.web.sending import download, full_link
 from fairsquare.web.words import CONSTRUCTIONS, HIT_FORCE, HIT_FROM, HIT_HEIGHT, HIT_MOVED, HIT_WHERE
 
 router = APIRouter()
@@ -239,17 +241,10 @@ def file_name(body: str, kind: str) -> str:
     return f"{loaded['number']}-record-{made}.{kind}"
 
 
-def download(content: bytes, media_type: str, name: str, *, inline: bool = False) -> Response:
-    """Return content as a file of that name."""
-    how = "inline" if inline else "attachment"
-    return Response(content, media_type=media_type, headers={"content-disposition": f'{how}; filename="{name}"'})
-
-
 @router.post("/jobs/{number}/record/links")
 def link(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Make a link to a record; its code is shown once."""
     try:
-        days = form.text("days")
         code = handover.add_link(
             desk_of(request),
             form.session.person,
@@ -258,7 +253,7 @@ def link(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
             form.text("record"),
             form.text("audience"),
             form.text("named"),
-            int(days) if days.isdigit() and len(days) < 5 else 0,
+            figures(form.text("days"), 4) or 0,
         )
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
@@ -330,7 +325,7 @@ def _page(
         signer=signer(request, signer_of(where.manifest)) if where else None,
         made_labels={one["sha256"]: f"{one['at'][:16].replace('T', ' ')} UTC, {one['sha256'][:8]}…" for one in made},
         links=links,
-        link=str(request.url_for("show_handover", code=code)) if code else None,
+        link=full_link(request, f"/handover/{code}") if code else None,
         audiences=handover.AUDIENCES,
         link_days=handover.LINK_DAYS,
         holds=view.state.holds,

@@ -19,8 +19,10 @@ from fairsquare.files import sheets as files
 from fairsquare.store import sheets as store
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
+from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, drawn_once, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
+from fairsquare.web.sending import download
 from fairsquare.web.words import CONSTRUCTIONS
 
 router = APIRouter()
@@ -131,7 +133,7 @@ def accept(request: Request, number: str, form: Form = Depends(sent_form)) -> Re
             draft.sheet,
             draft.said,
             source,
-            int(seen[:9]) if seen.isdigit() else None,
+            figures(seen),
         )
     except FairSquareError as fault:
         return _editor(
@@ -165,7 +167,7 @@ def export(request: Request, number: str, kind: str, version: int | None = None)
         "xlsx": lambda: files.sheet_as_xlsx(stored.sheet),
     }[kind]()
     name = f"{view.job.number}-sheet-{stored.version}.{kind}"
-    return Response(body, media_type=_TYPES[kind], headers={"content-disposition": f'attachment; filename="{name}"'})
+    return download(body, _TYPES[kind], name)
 
 
 def _in_mm(stored: store.StoredSheet) -> store.Said | None:
@@ -206,16 +208,16 @@ def _unit(form: Form) -> Unit:
 def _mended(view: JobView, text: str, unit: Unit, typed: dict[str, str]) -> tuple[str, tuple[str, ...]]:
     """Return the lines with one suggestion taken, `fix` = finding.choice, and what was written, in words."""
     asked = _table(view, text, unit, typed)
-    number, _, choice = typed.get("fix", "").partition(".")
-    findings = read_table(asked).findings
-    if not number.isdigit() or int(number) >= len(findings):
+    fix, _, choice = typed.get("fix", "").partition(".")
+    findings, number, which = read_table(asked).findings, figures(fix, 6), figures(choice, 6)
+    if number is None or number >= len(findings):
         raise Refused("The lines have changed since: look at what is found now.", field="table", value=text[:80])
-    finding = findings[int(number)]
+    finding = findings[number]
     offered = [finding.suggestion, *(other.suggestion for other in finding.alternatives)]
-    taken = offered[int(choice)] if choice.isdigit() and int(choice) < len(offered) else None
-    if taken is None:
+    taken = offered[which] if which is not None and which < len(offered) else None
+    if taken is None or which is None:
         raise Refused("Nothing can be suggested for this one: look at the paper.", field="table", value=text[:80])
-    said = (finding.detail, *(other.detail for other in finding.alternatives))[int(choice)]
+    said = (finding.detail, *(other.detail for other in finding.alternatives))[which]
     return files.text_from_rows(with_suggestion(asked, taken)), (f"Written into the lines: {said}",)
 
 

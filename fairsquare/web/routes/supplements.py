@@ -12,6 +12,7 @@ from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, photos_of, whole
 from fairsquare.web.money import read_money, show_money
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, settings_of, signed_in
+from fairsquare.web.sending import full_link
 
 router = APIRouter()
 ANSWERS: dict[PayersAnswer, str] = {"approved": "approved", "refused": "refused", "asked": "asked about"}
@@ -104,7 +105,7 @@ def send(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
         )
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
-    link = str(request.url_for("show_linked", code=code)) if code else ""
+    link = full_link(request, f"/supplement/{code}") if code else ""
     return _page(request, form.session, number, link=link, sent_before=code is None)
 
 

@@ -19,6 +19,7 @@ from fairsquare.core.intake.vin import check_vin
 from fairsquare.files.job_file import job_to_take_in
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.people import Session
+from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.words import CONSTRUCTIONS, HIT_FORCE, HIT_FROM, HIT_HEIGHT, HIT_MOVED, HIT_WHERE
 from fairsquare.workers import Workers
@@ -87,10 +88,10 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
 def change(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Change what was taken in; a stale edit is told who changed what."""
     try:
-        version = form.text("version")
-        if not version.isdigit():
-            raise Refused("The page lost its version: load it anew.", field="version", value=version[:20])
-        desk_of(request).change_job(form.session.person, form.key, number, _details(form), int(version[:9]))
+        version = figures(form.text("version"), 9)
+        if version is None:
+            raise Refused("The page lost its version: load it anew.", field="version", value=form.text("version")[:20])
+        desk_of(request).change_job(form.session.person, form.key, number, _details(form), version)
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed())
     return go_to(job_path(number, "take-in"))
@@ -167,7 +168,7 @@ def _details(form: Form) -> JobDetails:
                 "construction": form.text("construction", "unibody"),
                 "vin": vin.vin,
                 "hit_where": form.text("hit_where", "unknown"),
-                "hit_from_deg": int(degrees) if degrees.isdigit() else None,
+                "hit_from_deg": figures(degrees, 3),
                 "hit_height": form.text("hit_height", "unknown"),
                 "hit_force": form.text("hit_force", "unknown"),
                 "hit_moved": form.text("hit_moved", "unknown"),

@@ -34,6 +34,7 @@ from fairsquare.store.jobs import Job, JobDetails
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.once import once
 from fairsquare.store.people import Person
+from fairsquare.store.work import hold_person
 
 A = TypeVar("A")
 B = TypeVar("B")
@@ -598,8 +599,10 @@ class Desk:
         touch: bool = True,
         even_closed: bool = False,
         quick: bool = False,
+        of_person: bool = False,
     ) -> dict[str, Any]:
-        """Do `work` once on a job whose row is held until the end, so that no two deeds in one job cross.
+        """Do `work` once on a job whose row is held until the end, so that no two deeds in one job cross; with `of_person` no two
+        of one person either, whatever the job.
 
         A `quick` deed is shown only the holds before measuring, and no point: readings come many a second.
         Raises `Unsure` in a job that is closed.
@@ -613,6 +616,8 @@ class Desk:
             )
 
         def held(connection: Connection) -> dict[str, Any]:
+            if of_person:
+                hold_person(connection, person.id)
             jobs.hold_job(connection, number)
             job = jobs.find_job(connection, number)
             if job.closed and number.startswith(PRACTICE):

@@ -13,6 +13,7 @@ from fairsquare.core.plan.said import HoursSaid, check_hours
 from fairsquare.store import finishing, jobs, people, supplements, work
 from fairsquare.store.database import Connection, now_of
 from fairsquare.store.people import Person
+from fairsquare.store.put_back import LEAST_S
 from fairsquare.store.work import OpenWork
 
 FORGOTTEN_H = 10.0
@@ -55,11 +56,10 @@ def start_work(desk: Desk, person: Person, key: str, number: str, operation: str
 
     def begin(connection: Connection, view: JobView) -> dict[str, Any]:
         _check_operation(desk, view, operation)
-        work.hold_person(connection, person.id)
         for one in work.going_on(connection, person.id):
             if one.job == number and one.operation == operation:
                 return {"id": one.id}
-            if is_forgotten(one):
+            if has_to_be_said(one):
                 raise Unsure(
                     f"Your clock on {one.operation} ({one.job}) still runs: say first when you stopped.",
                     field="operation",
@@ -69,7 +69,7 @@ def start_work(desk: Desk, person: Person, key: str, number: str, operation: str
                 jobs.touch(connection, one.job_id)
         return {"id": work.start(connection, view.job.id, operation, person.id)}
 
-    return int(desk.in_job(person, key, f"work {number}", number, begin)["id"])
+    return int(desk.in_job(person, key, f"work {number}", number, begin, of_person=True)["id"])
 
 
 def stop_work(
@@ -85,11 +85,17 @@ def stop_work(
             return {}
         now = now_of(connection)
         running = next((one for one in work.going_on(connection) if one.id == clock), None)
+        if ended_at is None and running is not None and was_put_back(running):
+            raise Refused(
+                f"The server's clock was put back by {_span(running.put_back_s)} while this ran: by itself it would count too "
+                "little. Say when it stopped, by the clock that it began by.",
+                field="ended",
+            )
         if ended_at is None and running is not None and is_forgotten(running):
             raise Refused(
                 "This clock has run too long to have been work all the time: say when it stopped.", field="ended"
             )
-        if ended_at is not None and not own.by.at < ended_at <= now:
+        if ended_at is not None and not own.by.at < ended_at <= _latest(now, running):
             raise Refused("It stopped after it began, and not in the future.", field="ended", value=ended_at)
         how: WorkEnd = "touch" if ended_at is None else "said"
         work.end(connection, clock, how, " ".join(words.split())[:500], person.id, _naive(ended_at))
@@ -114,7 +120,6 @@ def add_work(
             raise Refused(
                 f"More than {FORGOTTEN_H:g} hours at a stretch: record it day by day.", field="until", value=until
             )
-        work.hold_person(connection, person.id)
         other = work.overlapping(connection, person.id, _plain(since), _plain(until))
         if other is not None:
             raise Refused(
@@ -126,7 +131,7 @@ def add_work(
         work.end(connection, clock, "said", " ".join(words.split())[:500], person.id, _naive(until))
         return {"id": clock}
 
-    return int(desk.in_job(person, key, f"work add {number}", number, add, even_closed=True)["id"])
+    return int(desk.in_job(person, key, f"work add {number}", number, add, even_closed=True, of_person=True)["id"])
 
 
 def take_work_back(desk: Desk, person: Person, key: str, number: str, clock: int) -> None:
@@ -162,6 +167,16 @@ def is_forgotten(one: OpenWork) -> bool:
     return one.seconds > FORGOTTEN_H * 3600
 
 
+def was_put_back(one: OpenWork) -> bool:
+    """Say whether the time by which a clock of work counts was put back while it ran."""
+    return one.put_back_s >= LEAST_S
+
+
+def has_to_be_said(one: OpenWork) -> bool:
+    """Say whether it has to be said when a clock of work stopped: by itself it would count too much, or too little."""
+    return is_forgotten(one) or was_put_back(one)
+
+
 def _check_operation(desk: Desk, view: JobView, operation: str) -> None:
     if work_on(desk, view).row(operation) is None:
         raise Refused(
@@ -185,6 +200,23 @@ def _check_whose(connection: Connection, person: Person, own: WorkFact) -> None:
 def _hours(since: str, until: str) -> float:
     took = datetime.datetime.fromisoformat(until) - datetime.datetime.fromisoformat(since)
     return took.total_seconds() / 3600
+
+
+def _latest(now: str, running: OpenWork | None) -> str:
+    """Return until when work may have gone on: until now, or, where now was put back, as long as anybody works at a stretch."""
+    if running is None or not was_put_back(running):
+        return now
+    return max(now, _later(running.since, FORGOTTEN_H * 3600))
+
+
+def _later(moment: str, seconds: float) -> str:
+    at = datetime.datetime.fromisoformat(moment) + datetime.timedelta(seconds=seconds)
+    return f"{at.replace(tzinfo=None).isoformat(timespec='microseconds')}Z"
+
+
+def _span(seconds: float) -> str:
+    minutes = round(seconds / 60)
+    return f"{minutes // 60} h {minutes % 60} min" if minutes >= 60 else f"{max(minutes, 1)} min"
 
 
 def _plain(moment: str) -> str:

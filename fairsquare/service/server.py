@@ -13,6 +13,7 @@ from fairsquare.settings import Settings
 from fairsquare.store import people
 from fairsquare.store.database import Database
 from fairsquare.store.migrate import migrate
+from fairsquare.store.put_back import ClockWatch
 from fairsquare.web.app import desk_for
 
 KEEP_ALIVE_S = 75
@@ -109,6 +110,8 @@ def serve(host: str, port: int) -> int:
         sys.stderr.write(refusal + "\n")
         return 1
     app = create_app(settings, database)
+    watch = ClockWatch(database)
+    watch.start()
     _spare_the_collector()
 
     class Server(uvicorn.Server):
@@ -130,5 +133,6 @@ def serve(host: str, port: int) -> int:
             http=PatientProtocol,
         )
     ).run()
+    watch.close()
     database.close()
     return 0

@@ -12,7 +12,10 @@ _OPEN = """FROM work_clock w JOIN job j ON j.id = w.job_id JOIN person p ON p.id
 
 
 class OpenWork(NamedTuple):
-    """Work that goes on: whose, on what, since when (UTC, ISO 8601), and for how many seconds by the database's time."""
+    """Work that goes on: whose, on what, since when (UTC, ISO 8601), and for how many seconds by the database's time.
+
+    `put_back_s`: by how many seconds that time was put back meanwhile; the clock counts as much too little.
+    """
 
     id: int
     person: int
@@ -23,6 +26,7 @@ class OpenWork(NamedTuple):
     operation: str
     since: str
     seconds: float
+    put_back_s: float = 0.0
 
 
 def start(connection: Connection, job_id: int, operation: str, person_id: int, since: str | None = None) -> int:
@@ -69,8 +73,9 @@ def going_on(connection: Connection, person_id: int | None = None) -> list[OpenW
     found = rows(
         connection,
         f"""SELECT w.id, w.person_id, p.full_name, j.id AS job_id, j.number, j.vehicle, w.operation, w.at,
-                   TIMESTAMPDIFF(MICROSECOND, w.at, UTC_TIMESTAMP(6)) / 1e6 AS seconds
-            {_OPEN}{mine} ORDER BY w.at, w.id""",
+                   TIMESTAMPDIFF(MICROSECOND, w.at, UTC_TIMESTAMP(6)) / 1e6 AS seconds,
+                   (SELECT COALESCE(SUM(b.seconds), 0) FROM put_back b WHERE b.after_clock >= w.id) AS put_back_s
+            {_OPEN}{mine} ORDER BY w.at, w.id""",  # noqa: S608 - names of columns only
         *([person_id] if person_id is not None else []),
     )
     return [
@@ -83,15 +88,19 @@ def going_on(connection: Connection, person_id: int | None = None) -> list[OpenW
             one["vehicle"],
             one["operation"],
             utc(one["at"]),
-            float(one["seconds"]),
+            max(0.0, float(one["seconds"])),
+            max(float(one["put_back_s"]), -float(one["seconds"])),
         )
         for one in found
     ]
 
 
 def hold_person(connection: Connection, person_id: int) -> None:
-    """Hold a person's row until the transaction ends, so that two touches of one person do not cross."""
-    row(connection, "SELECT id FROM person WHERE id = %s FOR UPDATE", person_id)
+    """Hold a person's row until the transaction ends, so that two touches of one person do not cross, on two nodes neither.
+
+    Comes before any other read, so that what is read then is the newest.
+    """
+    execute(connection, "UPDATE person SET guarded = guarded + 1 WHERE id = %s", person_id)
 
 
 def overlapping(

@@ -125,7 +125,7 @@ def strip(request: Request, back: str = "/", session: Session = Depends(signed_i
 
 
 def _forgotten(running: list[OpenWork]) -> set[int]:
-    return {one.id for one in running if working.is_forgotten(one)}
+    return {one.id for one in running if working.has_to_be_said(one)}
 
 
 def _time(request: Request) -> Callable[[str], str]:

@@ -271,12 +271,12 @@ def demo(
 
 @app.command("load-demo")
 def load_demo() -> None:
-    """Load the demo's people and jobs into the database that FAIRSQUARE_DATABASE_URL names."""
-    from fairsquare.demo.load import load
+    """Load all that the demo has into the database that FAIRSQUARE_DATABASE_URL names: people, jobs, and the past."""
+    from fairsquare.demo.load import load_all
     from fairsquare.service.server import open_desk
 
     desk = open_desk()
-    typer.echo("\n".join(load(desk)) or "the demo was loaded before")
+    typer.echo("\n".join(load_all(desk)) or "the demo was loaded before")
     desk.database.close()
 
 

@@ -10,16 +10,20 @@ import resource
 import threading
 import time
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
+from multiprocessing.connection import Connection
 from typing import TypeVar
 
 from fairsquare.core.errors import FairSquareError
 
 T = TypeVar("T")
 PROCESSES, MOST_WAITING, MOST_OF_ONE = 2, 60, 12
+MOST_THOUGHTS, MOST_THOUGHTS_OF_ONE = 8, 2
+"""What a deed waits for, as a plan for the day: it holds a thread meanwhile."""
+SEARCHES = 2
 _TASKS_PER_PROCESS = 200
 MOST_MEMORY = 4 * 1024**3
 """Of one process, bytes of addresses: ten times what the largest photo or job takes."""
@@ -78,6 +82,7 @@ class Workers:
         self._pool: ProcessPoolExecutor | None = None
         self._lock = threading.Lock()
         self.queue = Queue()
+        self.thoughts = Queue(MOST_THOUGHTS, MOST_THOUGHTS_OF_ONE)
 
     async def run(self, by: str, work: Callable[..., T], *arguments: object) -> T:
         """Return what `work`, a function of a module, makes of the arguments in one of the processes.
@@ -91,6 +96,38 @@ class Workers:
                 if isinstance(fault, BrokenProcessPool):
                     self.close()
                 raise Broke("This was too much for one of our processes. Nothing of it is kept: try less.") from None
+
+    def order(self, work: Callable[..., T], *arguments: object) -> "Future[T]":
+        """Have something made, whoever waits for it; a process that came to its end is told as `Broke`."""
+        made: Future[T] = Future()
+
+        def told(done: "Future[T]") -> None:
+            fault = done.exception()
+            if isinstance(fault, BrokenProcessPool | MemoryError):
+                fault = Broke("This was too much for one of our processes: try again.")
+            if fault is not None:
+                made.set_exception(fault)
+            else:
+                made.set_result(done.result())
+
+        try:
+            self._submit(work, *arguments).add_done_callback(told)
+        except BrokenProcessPool:
+            self.close()
+            made.set_exception(Broke("One of our processes came to its end: try again."))
+        return made
+
+    def wait(self, by: str, work: Callable[..., T], *arguments: object) -> T:
+        """Return what `work` makes, as `run` does, for a deed that has to wait for it: a thread waits, so that few may.
+
+        Raises as `run` does.
+        """
+        with self.thoughts.place(by):
+            try:
+                return self._submit(work, *arguments).result()
+            except BrokenProcessPool:
+                self.close()
+                raise Broke("This was too much for one of our processes. Nothing of it is kept: try again.") from None
 
     def close(self) -> None:
         """End the processes; what is asked for later starts them anew."""
@@ -110,6 +147,52 @@ class Workers:
                     max_tasks_per_child=_TASKS_PER_PROCESS,
                 )
             return self._pool.submit(work, *arguments)
+
+
+def streamed(work: Callable[..., Iterable[T]], *arguments: object) -> Generator[T, None, None]:
+    """Yield what `work`, a function of a module, yields of the arguments in a process of its own, which ends with the iterator.
+
+    Raises what it raises, and `Broke` where its process came to its end.
+    """
+    context = multiprocessing.get_context("spawn")
+    here, there = context.Pipe(duplex=False)
+    process = context.Process(target=_stream, args=(os.getpid(), there, work, arguments), daemon=True)
+    process.start()
+    there.close()
+    try:
+        while True:
+            try:
+                found, fault = here.recv()
+            except EOFError:
+                raise Broke("The process that looked came to its end. What was found is kept: try again.") from None
+            if fault is not None:
+                raise fault
+            if found is None:
+                return
+            yield found[0]
+    finally:
+        here.close()
+        process.kill()
+        process.join()
+
+
+def _stream(parent: int, there: Connection, work: Callable[..., Iterable[T]], arguments: tuple[object, ...]) -> None:
+    _begin(parent)
+    try:
+        for one in work(*arguments):
+            there.send(((one,), None))
+        there.send((None, None))
+    except BrokenPipeError:
+        return
+    except FairSquareError as fault:
+        there.send((None, _carried(fault)))
+
+
+def _carried(fault: FairSquareError) -> FairSquareError:
+    """Return a fault in a form that goes from process to process: those of our own have arguments that pickling leaves out."""
+    carried = FairSquareError(fault.title, field=fault.field, value=fault.value)
+    carried.status, carried.kind = fault.status, fault.kind
+    return carried
 
 
 async def waited_for(queue: Queue, by: str, made: "Future[T]") -> T:

@@ -28,12 +28,14 @@ _MOST_JOBS = 60
 
 
 class ShopNow(NamedTuple):
-    """The shop at a moment: what it says of itself, its zone, the moment (UTC), and the names of its people by sign-in."""
+    """The shop at a moment: what it says of itself, its zone, the moment (UTC), the names of its people by sign-in, and their
+    sign-ins by id."""
 
     said: ShopSaid
     zone: ZoneInfo
     now: datetime.datetime
     names: Mapping[str, str]
+    sign_ins: Mapping[int, str]
     may_not_sign: frozenset[str] = frozenset()
 
 
@@ -69,19 +71,21 @@ def plan_day(desk: Desk, person: Person, key: str, zone: ZoneInfo, *, afresh: bo
     """
     check_may(person, "plan day")
     last = None if afresh else desk.database.run(shop.last_plan)
-    plan = _plan_now(desk, zone, last[1] if last else None)
+    plan = _plan_now(desk, person, zone, last[1] if last else None)
     desk.once(person, key, "plan day", lambda connection: {"id": shop.keep_plan(connection, plan, person.id)})
 
 
-def _plan_now(desk: Desk, zone: ZoneInfo, last: KeptPlan | None) -> KeptPlan:
-    """Return the plan over all jobs that are open and not released."""
+def _plan_now(desk: Desk, person: Person, zone: ZoneInfo, last: KeptPlan | None) -> KeptPlan:
+    """Return the plan over all jobs that are open and not released. Raises `TooBusy` where too many ask for one."""
     now = desk.database.run(now_of)
     views = desk.views("", _MOST_JOBS, 0).views
     going_on = desk.database.run(work.going_on)
     here = _shop_now(desk, zone, now)
     open_ones = [view for view in views if not _released(view)]
-    jobs, _ = of_each(open_ones, lambda view: _job(desk, view, going_on, here.names), number_of)
-    return _planned(here, jobs, {view.job.number: view.job.revision for view in views}, last)
+    jobs, _ = of_each(open_ones, lambda view: _job(desk, view, going_on, here.sign_ins), number_of)
+    seen = {view.job.number: view.job.revision for view in views}
+    made: KeptPlan = desk.think(person.name, planned, here, jobs, seen, last)
+    return made
 
 
 def _released(view: JobView) -> bool:
@@ -116,7 +120,7 @@ def move_piece(
     start = _utc(at.astimezone(datetime.UTC))
     moved = own.model_copy(update={"person": to, "start": start, "fixed": True, "helpers": ()})
     asked = last[1].model_copy(update={"pieces": tuple(moved if piece is own else piece for piece in last[1].pieces)})
-    made = _plan_now(desk, zone, asked)
+    made = _plan_now(desk, person, zone, asked)
     there = next((piece for piece in made.pieces if piece.key == (job, what)), None)
     if there is None or there.person != to or abs(_apart_min(there.start, start)) > SAME_MIN:
         words = (
@@ -171,26 +175,27 @@ def _shop_now(desk: Desk, zone: ZoneInfo, now: str) -> ShopNow:
     _, said = desk.database.run(shop.said)
     active = [one for one in desk.database.run(people.people) if one["active"]]
     names = {one["name"]: one["full_name"] for one in active}
+    sign_ins = {one["id"]: one["name"] for one in active}
     may_not_sign = frozenset(one["name"] for one in active if one["role"] not in roles_that_may("sign"))
     moment = datetime.datetime.fromisoformat(now)
     today = moment.astimezone(zone).date().isoformat()
     hands = tuple(hand for hand in said.hands if hand.name in names and today not in hand.away)
-    return ShopNow(said.model_copy(update={"hands": hands}), zone, moment, names, may_not_sign)
+    return ShopNow(said.model_copy(update={"hands": hands}), zone, moment, names, sign_ins, may_not_sign)
 
 
-def _job(desk: Desk, view: JobView, going_on: Sequence[work.OpenWork], names: Mapping[str, str]) -> JobToPlan:
-    sign_in = {full: name for name, full in names.items()}
+def _job(desk: Desk, view: JobView, going_on: Sequence[work.OpenWork], sign_ins: Mapping[int, str]) -> JobToPlan:
     return JobToPlan(
         view.job.number,
         view.job.details.vehicle,
         work_on(desk, view),
         waiting(view.facts),
-        tuple((one.operation, sign_in.get(one.name, "")) for one in going_on if one.job == view.job.number),
+        tuple((one.operation, sign_ins.get(one.person, "")) for one in going_on if one.job == view.job.number),
         view.setup is not None,
     )
 
 
-def _planned(here: ShopNow, jobs: Sequence[JobToPlan], seen: dict[str, int], last: KeptPlan | None) -> KeptPlan:
+def planned(here: ShopNow, jobs: Sequence[JobToPlan], seen: dict[str, int], last: KeptPlan | None) -> KeptPlan:
+    """Return the plan of a shop's day over jobs. Raises `Refused` where there is nobody to plan for, or no hours."""
     if not here.said.hands:
         raise Refused(
             "Nobody is there to plan for: say who works here, and what they can do, on the shop's page.", field="hands"

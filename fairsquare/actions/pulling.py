@@ -203,20 +203,26 @@ def check_may_plan(desk: Desk, person: Person, number: str, school: School, seen
     return asked
 
 
+def best_of(asked: Asked) -> Proposal | None:
+    """Return the best plan that may be pulled as it stands; None where there is none."""
+    found = (one for looked in proposals(asked) if looked.over for one in looked.best if not one.refused)
+    return next(found, None)
+
+
 def find_plan(
     desk: Desk, person: Person, key: str, number: str, school: School, seen_version: int, overpull_reason: str = ""
 ) -> int:
     """Work out a plan and keep the best as the one that counts. Raises `Refused` where none may be pulled as it stands."""
     asked = check_may_plan(desk, person, number, school, seen_version)
-    best = [one for looked in proposals(asked) if looked.over for one in looked.best if not one.refused]
-    if not best:
+    best: Proposal | None = desk.think(person.name, best_of, asked)
+    if best is None:
         raise Refused(
             "No pull of this rig was found that helps and harms nothing. Where nothing is off there is nothing to pull; else look "
             "at hooks, towers and what is held, or set a pull yourself.",
             field="school",
             value=school,
         )
-    return keep_proposal(desk, person, key, number, best[0], seen_version, overpull_reason)
+    return keep_proposal(desk, person, key, number, best, seen_version, overpull_reason)
 
 
 def keep_proposal(

@@ -19,6 +19,7 @@ from fairsquare.demo.cuts import cuts_of
 from fairsquare.demo.damage import decisions_of, walk_round_of
 from fairsquare.demo.finishing import finishing_of
 from fairsquare.demo.hours import hours_of, say_the_shop
+from fairsquare.demo.past import load_past
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.rig import RIG, setting_of_vehicle
 from fairsquare.demo.tool_shelf import fill_the_shelf
@@ -181,6 +182,12 @@ def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[
         if gear[4] == "maker":
             pulling.look_at_gear(desk, persons["solveig"], _key(), item, "sound", "")
     return [_tell_story(desk, persons, story, index) for index, story in enumerate(_STORIES)]
+
+
+def load_all(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[str]:
+    """Load all that the demo has, the jobs of the past too, and return the numbers; nothing where it was loaded before."""
+    loaded = load(desk, tell)
+    return [*loaded, *load_past(desk)] if loaded else []
 
 
 def _add(one: SignIn, connection: Connection) -> None:

@@ -68,14 +68,11 @@ def _load(url: str) -> None:
     if has_jobs(url):
         _tell("the data of the last time are kept")
         return
-    from fairsquare.demo.load import load
-    from fairsquare.demo.past import load_past
+    from fairsquare.demo.load import load_all
     from fairsquare.service.server import open_desk
 
     desk = open_desk()
-    loaded = load(desk, tell=_tell)
-    past = load_past(desk) if loaded else []
-    _tell(f"{len(loaded)} demo jobs loaded, and {len(past)} of the past")
+    _tell(f"{len(load_all(desk, tell=_tell))} demo jobs loaded, those of the past among them")
     desk.database.close()
 
 

@@ -1,5 +1,6 @@
 """The application: pages, API, files of our own, and what happens when something goes wrong."""
 
+from concurrent.futures import Future
 from html import escape
 from pathlib import Path
 from typing import Any
@@ -128,11 +129,12 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     app.state.settings = settings
     app.state.drawn = Kept[Markup](most=400)
     app.state.findings = Kept[tuple[Finding, ...]](most=200)
-    app.state.checks = Kept[RecordCheck](most=200)
+    app.state.checks = Kept[Future[RecordCheck]](most=200)
     app.state.workers = Workers()
     app.state.papers = Papers()
     app.state.searches = Searches()
     app.state.desk = desk_for(settings, database)
+    app.state.desk.think = app.state.workers.wait
     app.state.yard = PracticeYard(app.state.desk)
     for module in (
         sign_in,

@@ -228,7 +228,8 @@ def test_the_same_by_the_api(app, jobs, database, persons) -> None:
     assert bad.status_code == 422
     assert "due_at" in bad.text
     http.post(f"{path}/waits/{wait}/over", json={"request_key": key()})
-    assert http.post("/api/v1/day", json={"request_key": key()}).status_code == 201
+    planned = http.post("/api/v1/day", json={"request_key": key()})
+    assert planned.status_code == 201, planned.text
     assert {piece["job"] for piece in http.get("/api/v1/day").json()["pieces"]} == set(jobs)
     found = http.get("/api/v1/shop").json()
     stale = http.put("/api/v1/shop", json={"request_key": key(), "version": 0, "shop": found["shop"]})

@@ -8,7 +8,7 @@ from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import handover
 from fairsquare.core.errors import FairSquareError
-from fairsquare.files.records import record_archive
+from fairsquare.files.records import RecordCheck, record_archive
 from fairsquare.store import photos
 from fairsquare.store.links import NoSuchLink
 from fairsquare.store.records import LinkedRecord
@@ -23,19 +23,19 @@ router = APIRouter()
 _PRIVATE = {"cache-control": "no-store", "referrer-policy": "no-referrer", "x-robots-tag": "noindex"}
 
 
-@router.get("/handover/{code}", name="show_handover")
-def show(request: Request, code: str, whole: bool = False) -> Response:
+@router.get("/handover/{code}")
+async def show(request: Request, code: str, whole: bool = False) -> Response:
     """Show the record of a link."""
-    linked, body = _linked(request, code)
+    linked, body = await run_in_threadpool(_linked, request, code)
     long = whole or linked.audience != "owner"
-    return _shown(request, "handover.html", code, linked, body, long=long)
+    return await _shown(request, "handover.html", code, linked, body, long=long)
 
 
 @router.get("/handover/{code}/left-out")
-def left_out(request: Request, code: str) -> Response:
+async def left_out(request: Request, code: str) -> Response:
     """Show what was knowingly left out of tolerance or unrepaired."""
-    linked, body = _linked(request, code)
-    return _shown(request, "handover_left_out.html", code, linked, body)
+    linked, body = await run_in_threadpool(_linked, request, code)
+    return await _shown(request, "handover_left_out.html", code, linked, body)
 
 
 @router.get("/handover/{code}/record.json")
@@ -86,7 +86,22 @@ def _private(response: Response) -> Response:
     return response
 
 
-def _shown(request: Request, template: str, code: str, linked: LinkedRecord, body: str, **context: Any) -> Response:
+async def _shown(
+    request: Request, template: str, code: str, linked: LinkedRecord, body: str, **context: Any
+) -> Response:
+    check = await checked_record(request, by_link(request, code), body)
+    return await run_in_threadpool(_page, request, template, code, linked, body, check, context)
+
+
+def _page(
+    request: Request,
+    template: str,
+    code: str,
+    linked: LinkedRecord,
+    body: str,
+    check: RecordCheck,
+    context: dict[str, Any],
+) -> Response:
     try:
         shown = record_context(record_of(body), drawing_px(request))
     except ValueError as fault:
@@ -94,6 +109,5 @@ def _shown(request: Request, template: str, code: str, linked: LinkedRecord, bod
             "This record is of another version: its JSON is still here to the byte, ask the workshop for a newer one.",
             field="record",
         ) from fault
-    check = checked_record(request, body)
     signed = signer(request, check.signed_by)
     return _private(render(request, template, code=code, linked=linked, check=check, signer=signed, **shown, **context))

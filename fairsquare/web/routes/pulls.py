@@ -69,10 +69,9 @@ def find(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
     try:
         version = whole(form.text("plan_version"), "plan_version")
         asked = pulling.check_may_plan(desk, form.session.person, number, _school(form.text("school")), version)
+        _searches(request).begin(number, Search(form.session.person.name, version), proposals, asked)
     except FairSquareError as fault:
         return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
-    search = Search(form.session.person.name, version)
-    _searches(request).begin(number, search, lambda: proposals(asked))
     return go_to(job_path(number, "pulls/search"))
 
 

@@ -4,7 +4,7 @@ import datetime
 import hashlib
 import json
 from concurrent.futures import Future
-from typing import Any
+from typing import Any, cast
 
 from fastapi import APIRouter, Depends, Request, Response
 from starlette.concurrency import run_in_threadpool
@@ -31,6 +31,7 @@ from fairsquare.web.room import drawing_px
 from fairsquare.web.routes.keys import signer
 from fairsquare.web.sending import download, full_link
 from fairsquare.web.words import CONSTRUCTIONS, HIT_FORCE, HIT_FROM, HIT_HEIGHT, HIT_MOVED, HIT_WHERE
+from fairsquare.workers import Broke, Workers, waited_for
 
 router = APIRouter()
 
@@ -145,12 +146,16 @@ async def paper(request: Request, sha256: str, session: Session = Depends(signed
 
 
 @router.get("/records/{sha256}")
-def show_record(request: Request, sha256: str, session: Session = Depends(signed_in)) -> Response:
+async def show_record(request: Request, sha256: str, session: Session = Depends(signed_in)) -> Response:
     """Show a record as a page, with the check of its checksum and its figures."""
-    body = _body(request, sha256)
+    body = await run_in_threadpool(_body, request, sha256)
+    check = await checked_record(request, session.person.name, body)
+    return await run_in_threadpool(_record_page, request, session, sha256, body, check)
+
+
+def _record_page(request: Request, session: Session, sha256: str, body: str, check: RecordCheck) -> Response:
     record = record_of(body)
     view = _job_of(request, sha256)
-    check = checked_record(request, body)
     return render(
         request,
         "record_page.html",
@@ -182,11 +187,17 @@ def record_paper(request: Request, sha256: str, body: str, *, short: bool = Fals
     return papers.order(f"{sha256} short" if short else sha256, page)
 
 
-def checked_record(request: Request, body: str) -> RecordCheck:
-    """Return the check of a record, made once for every byte of it."""
-    kept: Kept[RecordCheck] = request.app.state.checks
-    content = body.encode()
-    return kept.get(hashlib.sha256(content).digest(), lambda: check_record(content))
+async def checked_record(request: Request, by: str, body: str) -> RecordCheck:
+    """Return the check of a record, made once for every byte of it, in a process apart. Raises `TooBusy`."""
+    kept: Kept[Future[RecordCheck]] = request.app.state.checks
+    workers, content = cast(Workers, request.app.state.workers), body.encode()
+    name = hashlib.sha256(content).digest()
+    made = kept.get(name, lambda: workers.order(check_record, content))
+    try:
+        return await waited_for(workers.queue, by, made)
+    except Broke:
+        kept.forget(name)
+        raise
 
 
 def record_context(record: JobRecord, width: float = WIDTH) -> dict[str, Any]:

@@ -188,6 +188,82 @@ document.addEventListener("click", (event) => {
   input.select();
 });
 
+// ---- forms: one that could not be recorded is sent again by itself; one that is sent without a line is kept here until it is back ----
+
+const FORMS = "kept forms";
+const readForms = () => {
+  try {
+    return JSON.parse(localStorage.getItem(FORMS) || "[]");
+  } catch {
+    return [];
+  }
+};
+const writeForms = (forms) => localStorage.setItem(FORMS, JSON.stringify(forms));
+const OFFLINE = "No connection. What you sent is kept in this browser, and sent when the line is back.";
+let sendingForms = false;
+
+document.addEventListener(
+  "submit",
+  (event) => {
+    const form = event.target;
+    const keeps = form.method === "post" && form.querySelector("[name=request_key]") && !form.matches("[data-call], [hx-post]");
+    if (navigator.onLine || !keeps || form.querySelector("input[type=file]")) return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    const values = [...new FormData(form, event.submitter).entries()];
+    writeForms([...readForms(), { url: form.getAttribute("action"), page: location.pathname, who: whoIsHere(), values }]);
+    form.querySelector("[name=request_key]").value = newKey();
+    lineIs(OFFLINE);
+  },
+  true,
+);
+
+const whoIsHere = () => document.querySelector(".who strong")?.textContent || "";
+
+// Send what is kept, oldest first, each once and only as whoever sent it; what is refused is said and stays to be looked at.
+async function sendForms() {
+  if (sendingForms || !navigator.onLine) return;
+  const own = readForms().filter((one) => one.who === whoIsHere() && !one.refused);
+  if (!own.length) return;
+  sendingForms = true;
+  const csrf = JSON.parse(document.body.getAttribute("hx-headers") || "{}")["X-CSRF-Token"];
+  const keyOf = (one) => one.values.find(([name]) => name === "request_key")[1];
+  let here = false;
+  try {
+    for (const one of own) {
+      const body = new URLSearchParams(one.values.map(([name, value]) => [name, name === "csrf" ? csrf : value]));
+      const answer = await fetch(one.url, { method: "POST", headers: { "X-CSRF-Token": csrf }, body });
+      if (answer.status >= 500) return lineIs("The database does not answer just now. What you sent is kept in this browser.");
+      const said = new DOMParser().parseFromString(await answer.text(), "text/html").querySelector(".wrong, [role=alert]");
+      const words = answer.ok ? "" : (said?.textContent.trim() || "it was refused").slice(0, 300);
+      const others = readForms().filter((other) => keyOf(other) !== keyOf(one));
+      writeForms(words ? [...others, { ...one, refused: words }] : others);
+      if (words) lineIs(`What you sent from ${one.page} was not recorded: ${words}`);
+      else here = here || one.page === location.pathname;
+    }
+    if (here) location.reload();
+    else if (!readForms().some((one) => one.refused)) lineIs("");
+  } catch {
+    lineIs(OFFLINE);
+  } finally {
+    sendingForms = false;
+  }
+}
+
+window.addEventListener("online", sendForms);
+setInterval(() => readForms().length && sendForms(), RETRY_MS);
+
+document.addEventListener("DOMContentLoaded", () => {
+  const again = document.querySelector("form[data-again]");
+  if (!again) return;
+  const asking = setInterval(async () => {
+    const answer = await fetch("/readyz").catch(() => null);
+    if (!answer?.ok) return;
+    clearInterval(asking);
+    again.submit();
+  }, 1000);
+});
+
 // ---- live: the server says when something was recorded; what this page recorded itself is shown already ----
 
 let live = null;

@@ -19,10 +19,11 @@ from fairsquare.store.migrate import migrate
 
 
 class Stage(NamedTuple):
-    """The address of the server, and a desk over its database."""
+    """The address of the server, a desk over its database, and the database's own server."""
 
     address: str
     desk: Desk
+    mariadb: PrivateMariaDB
 
 
 @contextmanager
@@ -44,7 +45,7 @@ def stage() -> Iterator[Stage]:
     database = Database(url, 4)
     try:
         _wait_for(address)
-        yield Stage(address, Desk(database, software="a bench", workshop="a bench", number_prefix="SL-"))
+        yield Stage(address, Desk(database, software="a bench", workshop="a bench", number_prefix="SL-"), mariadb)
     finally:
         database.close()
         stop(server)

@@ -1,5 +1,7 @@
 """What tests share: a private MariaDB, a fresh database for each module, a desk, people, pages and an invented sheet."""
 
+import json
+import re
 import secrets
 import shutil
 import sys
@@ -17,7 +19,7 @@ from starlette.testclient import TestClient
 
 from fairsquare.actions import Desk
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.demo.people import SIGN_INS, SignIn
+from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.processes import free_port, start, stop
 from fairsquare.service.mariadb import PrivateMariaDB
@@ -157,6 +159,16 @@ def served(url: str, folder: Path) -> Iterator[str]:
             time.sleep(0.05)
     yield address
     stop(process)
+    nothing_secret((folder / "log").read_text())
+
+
+def nothing_secret(log: str) -> None:
+    """What a server has logged, whatever was done with it: JSON line by line, no password, no code of a link, no token."""
+    assert all(json.loads(line) for line in log.splitlines())
+    secrets_of_people = [one.password for one in (*SIGN_INS, INSTRUMENT)]
+    assert not [word for word in secrets_of_people if word in log]
+    assert not re.search(r"/(handover|supplement)/[\w-]{20,}", log)
+    assert not re.search(r"[Bb]earer [\w-]{20,}|fairsquare=[\w-]{20,}", log)
 
 
 @pytest.fixture(scope="module")

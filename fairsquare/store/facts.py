@@ -132,6 +132,14 @@ _PARTS = {
 _Mark = tuple[int, int | None]
 
 
+class _Told(NamedTuple):
+    """A job's readings as they were told last: what their fate was decided by, their rows, and the facts."""
+
+    marks: tuple[_Mark, ...]
+    rows: tuple[dict[str, Any], ...]
+    facts: tuple[ReadingFact, ...]
+
+
 class Lasting:
     """Rows that never change once they are committed, kept so that they are read from the database once.
 
@@ -143,6 +151,7 @@ class Lasting:
         self._sheets: Kept[Sheet | None] = Kept(most)
         self._readings: Kept[list[tuple[dict[str, Any], ...]]] = Kept(most)
         self._facts: Kept[dict[int, tuple[_Fate, ReadingFact]]] = Kept(most)
+        self._told: Kept[_Told] = Kept(most)
         self._parts: Kept[dict[str, tuple[tuple[_Mark, ...], Any]]] = Kept(most)
 
     def sheet(self, connection: Connection, job_id: int, version: int) -> Sheet | None:
@@ -165,7 +174,24 @@ class Lasting:
         held[0] = before
         return before
 
-    def fact(self, job_id: int, found: dict[str, Any], fate: _Fate) -> ReadingFact:
+    def reading_facts(
+        self, job_id: int, found: tuple[dict[str, Any], ...], fates: "_Fates", marks: tuple[_Mark, ...]
+    ) -> tuple[ReadingFact, ...]:
+        """Return the rows of a job's readings as facts. While what decides their fate has the same `marks`, those that were told
+        stay as they are, however many, and only the newer ones are made."""
+        told, many = self._told.look(job_id), 0
+        if told is not None and told.marks == marks and len(told.rows) <= len(found):
+            many = len(told.rows)
+            if many and found[many - 1] is not told.rows[-1]:
+                many = 0
+        newer = tuple(self._fact(job_id, one, fates.of(one)) for one in found[many:])
+        if told is not None and many and not newer:
+            return told.facts
+        facts = (*told.facts, *newer) if told is not None and many else newer
+        self._told.put(job_id, _Told(marks, found, facts))
+        return facts
+
+    def _fact(self, job_id: int, found: dict[str, Any], fate: _Fate) -> ReadingFact:
         """Return a row as a fact, made once for as long as its fate stays the same."""
         made = self._facts.get(job_id, dict)
         kept = made.get(found["id"])
@@ -219,7 +245,9 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         dimensions_version=part("sheet", lambda: _dimensions_version(connection, job.id, version, lasting)),
         safety=part("safety", lambda: _safety(connection, job.id)),
         setups=setups,
-        readings=tuple(lasting.fact(job.id, one, fates.of(one)) for one in rows_read),
+        readings=lasting.reading_facts(
+            job.id, rows_read, fates, (marks["taken_back"], marks["decisions"], marks["movements"])
+        ),
         movements=movements,
         gaps=part("gaps", lambda: _gaps(connection, job.id, moved), "movements"),
         signatures=part("signatures", lambda: _signatures(connection, job.id)),

@@ -14,7 +14,7 @@ from pathlib import Path
 from threading import Lock
 
 from fastapi import Request, Response
-from fastapi.responses import RedirectResponse
+from fastapi.responses import HTMLResponse, RedirectResponse
 from markupsafe import Markup
 from starlette.concurrency import run_in_threadpool
 
@@ -24,7 +24,7 @@ from fairsquare.store.kept import Kept
 from fairsquare.workers import Queue, waited_for
 
 STATIC = Path(__file__).parent / "static"
-_LONGEST_S = 180
+_LONGEST_S, _AT_A_TIME = 180, 2
 QUICK_S = 4.0
 """How long a PDF is waited for before a page says that it is being made."""
 
@@ -40,18 +40,30 @@ class Papers:
     """PDFs that are being made or were made lately, by their names; two are made at a time."""
 
     def __init__(self) -> None:
-        self._makers = ThreadPoolExecutor(max_workers=2, thread_name_prefix="paper")
+        self._makers = ThreadPoolExecutor(max_workers=_AT_A_TIME, thread_name_prefix="paper")
         self._kept: Kept[Future[bytes]] = Kept(most=30)
         self._lock = Lock()
+        self._orders: list[Future[bytes]] = []
         self.queue = Queue()
 
     def order(self, name: str, page: Callable[[], str]) -> Future[bytes]:
         """Return the PDF of that name, begun when it is not there; one that failed is begun anew."""
         with self._lock:
-            found = self._kept.get(name, lambda: self._makers.submit(lambda: pdf_of(page())))
+            found = self._kept.get(name, lambda: self._begin(page))
             if found.done() and found.exception() is not None:
                 self._kept.forget(name)
             return found
+
+    def _begin(self, page: Callable[[], str]) -> Future[bytes]:
+        self._orders = [one for one in self._orders if not one.done()]
+        self._orders.append(self._makers.submit(lambda: pdf_of(page())))
+        return self._orders[-1]
+
+    def before(self, paper: Future[bytes]) -> int:
+        """Return how many have to be made before it is begun."""
+        with self._lock:
+            waiting = [one for one in self._orders if not one.done()]
+            return max(0, waiting.index(paper) - _AT_A_TIME + 1) if paper in waiting else 0
 
     async def made(self, by: str, order: Callable[[], Future[bytes]]) -> bytes:
         """Return a PDF once it is made: the order is placed by a thread, and none waits for it. Raises `TooBusy`, `PaperFault`."""
@@ -73,15 +85,25 @@ async def when_made(
     if not paper.done() and not polled:
         await asyncio.wait([asyncio.wrap_future(paper)], timeout=QUICK_S)
     made = paper.done()
+    papers: Papers = request.app.state.papers
+    request.state.before = 0 if made else papers.before(paper)
     fault = paper.exception() if made else None
     if fault is not None:
         told = await run_in_threadpool(page, fault)
         if polled:
             told.headers.update({"HX-Retarget": "#making", "HX-Reselect": "#making", "HX-Reswap": "outerHTML"})
         return told
+    if polled and made:
+        return Response(status_code=204, headers={"HX-Redirect": address})
     if polled:
-        return Response(status_code=204, headers={"HX-Redirect": address} if made else {})
+        place = f'<p id="paper-place" role="status" hx-swap-oob="true">{place_words(request.state.before)}</p>'
+        return HTMLResponse(place)
     return RedirectResponse(address, status_code=303) if made else await run_in_threadpool(page, None)
+
+
+def place_words(before: int) -> str:
+    """Return where in the queue something is, in words."""
+    return f"{before} other{'' if before == 1 else 's'} before this one." if before else ""
 
 
 def by_link(request: Request, code: str) -> str:

@@ -113,7 +113,12 @@ def _counting(readings: Same[tuple[ReadingFact, ...]]) -> tuple[ReadingFact, ...
 
 def reference_readings(facts: JobFacts, setup: int) -> tuple[ReadingFact, ...]:
     """Return the reference readings that count in a set-up: of each point of an instrument the last, else all."""
-    own = [r for r in counting(facts.readings) if r.setup == setup and r.purpose == "reference"]
+    return _reference_readings(Same(facts.readings), setup)
+
+
+@lru_cache(maxsize=64)
+def _reference_readings(readings: Same[tuple[ReadingFact, ...]], setup: int) -> tuple[ReadingFact, ...]:
+    own = [r for r in _counting(readings) if r.setup == setup and r.purpose == "reference"]
     last = {reading.code: reading.id for reading in own if reading.kind == "point"}
     return tuple(r for r in own if r.kind != "point" or last[r.code] == r.id)
 
@@ -155,9 +160,9 @@ def _picture_of(of: Same[JobFacts], by: Same[SetupFact], on: Same[Sheet], includ
             },
         )
     )
-    free_codes = {code for reading in free for code in reading.codes}
-    late = {code for r in own if r.loaded and r.id not in stale for code in r.codes} - free_codes
-    old = {code for r in own if r.id in stale for code in r.codes} - free_codes - late
+    free_codes = _codes_of(free)
+    late = _codes_of(r for r in own if r.loaded and r.id not in stale) - free_codes
+    old = _codes_of(r for r in own if r.id in stale) - free_codes - late
     return Picture(
         setup=setup,
         fit=fit,
@@ -170,6 +175,11 @@ def _picture_of(of: Same[JobFacts], by: Same[SetupFact], on: Same[Sheet], includ
         stale_only=tuple(sorted(old)),
         used=_ids_by_code(free),
     )
+
+
+def _codes_of(readings: Iterable[ReadingFact]) -> set[str]:
+    pairs = {(reading.code, reading.b) for reading in readings}
+    return {code for pair in pairs for code in pair if code is not None}
 
 
 def _moved_references(facts: JobFacts, own: Sequence[ReadingFact], trusted: Sequence[str]) -> set[int]:
@@ -187,14 +197,20 @@ def _moved_references(facts: JobFacts, own: Sequence[ReadingFact], trusted: Sequ
 
 def readings_of(facts: JobFacts, setup: SetupFact, sheet: Sheet) -> tuple[ReadingFact, ...]:
     """Return the readings that count for a picture of `setup`: its own, and spans and differences, which need no set-up."""
-    codes = points_by_code(sheet)
-    references = {reading.id for reading in reference_readings(facts, setup.number)}
+    return _readings_of(Same(facts.readings), setup.number, Same(sheet))
+
+
+@lru_cache(maxsize=32)
+def _readings_of(readings: Same[tuple[ReadingFact, ...]], setup: int, on: Same[Sheet]) -> tuple[ReadingFact, ...]:
+    codes = points_by_code(on.held)
+    references = {reading.id for reading in _reference_readings(readings, setup)}
     return tuple(
         r
-        for r in counting(facts.readings)
-        if all(code in codes for code in r.codes)
-        and (r.setup == setup.number or r.kind in ("span", "difference"))
-        and (r.purpose == "point" or r.id in references or r.setup != setup.number)
+        for r in _counting(readings)
+        if (r.setup == setup or r.kind in ("span", "difference"))
+        and (r.purpose == "point" or r.id in references or r.setup != setup)
+        and r.code in codes
+        and (r.b is None or r.b in codes)
     )
 
 

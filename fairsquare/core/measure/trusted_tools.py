@@ -1,8 +1,16 @@
 """The tools behind a job's figures: what each was worth when it read what counts."""
 
+from functools import lru_cache
+
 from fairsquare.core.facts import JobFacts, ReadingFact
 from fairsquare.core.measure.calibration import Standing, standings
 from fairsquare.core.measure.picture import Picture, reference_readings
+from fairsquare.core.same import Same
+
+
+@lru_cache(maxsize=32)
+def _by_id(readings: Same[tuple[ReadingFact, ...]]) -> dict[int, ReadingFact]:
+    return {reading.id: reading for reading in readings.held}
 
 
 def read_at(reading: ReadingFact) -> str:
@@ -16,5 +24,6 @@ def tools_behind(facts: JobFacts, picture: Picture | None, *, setup_only: bool =
         return ()
     used = set() if setup_only else {number for numbers in picture.used.values() for number in numbers}
     used |= {reading.id for reading in reference_readings(facts, picture.setup.number)}
-    counted = sorted((reading for reading in facts.readings if reading.id in used), key=read_at)
+    known = _by_id(Same(facts.readings))
+    counted = sorted((known[number] for number in sorted(used) if number in known), key=read_at)
     return standings(facts.tools, ((reading.instrument, read_at(reading)) for reading in counted))

@@ -368,4 +368,4 @@ def _unsettled(facts: JobFacts, picture: Picture) -> list[str]:
     """Return the readings that contradict the others and that nobody has decided on, as they were called."""
     doubts = picture.joined.doubts if picture.joined else ()
     doubted = {number for doubt in doubts for number in doubt.readings}
-    return [reading.said for reading in facts.readings if reading.id in doubted]
+    return [reading.said for reading in facts.readings if reading.id in doubted] if doubted else []

@@ -257,7 +257,9 @@ def _page(
     judged = picture.judged if picture else {}
     points = points_by_code(facts.sheet) if facts.sheet else {}
     chosen = points.get(point)
-    own = [r for r in facts.readings if view.setup and r.setup == view.setup.number and point in r.codes]
+    setup = view.setup.number if view.setup else None
+    of_it = (r for r in reversed(facts.readings) if point in (r.code, r.b) and r.setup == setup is not None)
+    still = (r for r in reversed(counting(facts.readings)) if point in (r.code, r.b) and r.setup == setup is not None)
     states = [one.state for one in judged.values()]
     return render(
         request,
@@ -276,8 +278,8 @@ def _page(
         seen=seen,
         seen_names=SEEN,
         counts={state: states.count(state) for state in ("off", "close", "fair", "unread")},
-        own=own,
-        kept={reading.id for reading in counting(facts.readings)},
+        own=next(of_it, None),
+        mine=next((r for r in still if r.purpose == "point"), None),
         hold=view.state.hold("setup_accepted"),
         call_unit=unit or call_unit_of(request),
         call_tool=(typed or {}).get("tool", ""),
@@ -336,7 +338,7 @@ def _pane(
         "rows": _rows(view) if seen == "readings" else [],
         "crosses": cross_pairs(counting(facts.readings), partners) if seen == "readings" else (),
         "doubts": picture.joined.doubts if picture and picture.joined else (),
-        "by_id": {r.id: r for r in facts.readings},
+        "by_id": {r.id: r for r in facts.readings} if seen == "readings" else {},
     }
 
 

@@ -1,0 +1,238 @@
+"""Drills, `python -m bench.drills`: a long job against a short one, who is answered beside slow work, an outage of the database."""
+
+import io
+import re
+import secrets
+import statistics
+import sys
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+
+import httpx
+import numpy as np
+from PIL import Image
+
+from bench.bench import measure, sheet_of
+from bench.stage import Stage, stage
+from fairsquare.demo.load import load
+from fairsquare.demo.people import SIGN_INS, SignIn
+from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.store import people
+from fairsquare.store.database import execute, row
+from fairsquare.store.jobs import JobDetails
+from fairsquare.store.people import Person
+
+SHORT, LONG, ROUNDS, MOST_LONGER = 100, 5_000, 25, 1.5
+SIXTY, MOST_MS = 60, 100.0
+AWAY_S, MOST_AWAY_S, MOST_BACK_S = 6.0, 0.2, 0.3
+
+
+def main() -> int:
+    """Run the drills and print what they show; return 1 where a limit was passed."""
+    with stage() as at:
+        load(at.desk)
+        over = tell_length(at) + tell_starved(at)
+        over += tell_outage(at)
+    return int(bool(over))
+
+
+def own(role: str) -> SignIn:
+    """Return the sign-in of a role."""
+    return next(one for one in SIGN_INS if one.role == role)
+
+
+def signed_in(at: Stage, role: str) -> tuple[httpx.Client, str]:
+    """Return a browser of a person of that role, and the token of its forms."""
+    http = httpx.Client(base_url=at.address, follow_redirects=True, timeout=120)
+    http.post("/sign-in", data={"name": own(role).name, "password": own(role).password})
+    return http, http.get("/help").text.split('"X-CSRF-Token": "')[1].split('"')[0]
+
+
+def tell_length(at: Stage) -> int:
+    """Print how much longer a reading and its page take in a long job than in a short one; return how many are too long."""
+    found = at.desk.database.run(lambda c: {one["name"]: one["id"] for one in people.people(c)})
+    ngozi = Person(found["ngozi"], "ngozi", own("technician").full_name, "technician")
+    http, csrf = signed_in(at, "technician")
+    jobs = {many: grown(at, ngozi, many) for many in (SHORT, LONG)}
+    times: dict[str, dict[int, list[float]]] = {"a reading": {SHORT: [], LONG: []}, "its page": {SHORT: [], LONG: []}}
+    for turn in range(ROUNDS + 3):
+        for many, (number, call) in jobs.items():
+            form = {"csrf": csrf, "request_key": secrets.token_hex(12), "setup": "1", "call": call}
+            read = timed(partial(http.post, f"/jobs/{number}/readings", data=form, headers={"HX-Request": "true"}))
+            shown = timed(partial(http.get, f"/jobs/{number}/measure"))
+            if turn >= 3:
+                times["a reading"][many].append(read)
+                times["its page"][many].append(shown)
+    over = 0
+    for name, each in times.items():
+        short, long = (statistics.median(each[many]) for many in (SHORT, LONG))
+        over += long / short > MOST_LONGER
+        sys.stdout.write(
+            f"{name}: {long * 1000:.0f} ms in a job of {LONG} readings, {short * 1000:.0f} in one of {SHORT}: "
+            f"{long / short:.2f} times   (limit {MOST_LONGER:g})\n"
+        )
+    return over
+
+
+def grown(at: Stage, person: Person, many: int) -> tuple[str, str]:
+    """Return a job with that many readings, nearly all of them under load, and a call of one more."""
+    number = at.desk.open_job(person, secrets.token_hex(12), JobDetails(vehicle=f"Dunlin, {many} readings"))
+    measure(at, person, number, DUNLIN.sheet)
+    view = at.desk.view(number)
+    last = view.facts.readings[-1]
+    at.desk.database.run(
+        lambda c: execute(
+            c,
+            f"""INSERT INTO reading (job_id, setup_id, purpose, kind, code, x, y, z, said, loaded, instrument, person_id, at)
+                SELECT job_id, setup_id, purpose, kind, code, x, y, z, said, TRUE, instrument, person_id, at
+                FROM reading JOIN seq_1_to_{int(many - len(view.facts.readings))} s WHERE id = %s""",
+            last.id,
+        )
+    )
+    at.desk.database.run(lambda c: execute(c, "UPDATE job SET revision = revision + 1 WHERE number = %s", number))
+    assert last.xyz is not None
+    return number, f"{last.code} {' '.join(f'{value:.2f}' for value in last.xyz)}"
+
+
+def timed(work: Callable[[], httpx.Response]) -> float:
+    """Return the seconds of one answer, which has to be one."""
+    began = time.perf_counter()
+    answer = work()
+    if answer.status_code != 200:
+        raise RuntimeError(f"{answer.status_code}: {answer.text[:300]}")
+    return time.perf_counter() - began
+
+
+class Others:
+    """Somebody else, who asks for the health and takes readings meanwhile: how long each answer took, s."""
+
+    def __init__(self, at: Stage, number: str, call: str) -> None:
+        self.health: list[float] = []
+        self.readings: list[float] = []
+        self._at, self._number, self._call = at, number, call
+        self._over = threading.Event()
+        self._threads = [threading.Thread(target=work, daemon=True) for work in (self._look, self._read)]
+
+    def _look(self) -> None:
+        with httpx.Client(base_url=self._at.address, timeout=60) as http:
+            while not self._over.is_set():
+                self.health.append(timed(lambda: http.get("/healthz")))
+                time.sleep(0.01)
+
+    def _read(self) -> None:
+        http, csrf = signed_in(self._at, "technician")
+        while not self._over.is_set():
+            form = {"csrf": csrf, "request_key": secrets.token_hex(12), "setup": "1", "call": self._call}
+            send = partial(http.post, f"/jobs/{self._number}/readings", data=form, headers={"HX-Request": "true"})
+            self.readings.append(timed(send))
+            time.sleep(0.05)
+        http.close()
+
+    def __enter__(self) -> "Others":
+        for one in self._threads:
+            one.start()
+        time.sleep(3)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._over.set()
+        for one in self._threads:
+            one.join()
+
+
+def tell_starved(at: Stage) -> int:
+    """Print how long others wait while sixty PDFs are asked for by a link, and an apprentice sends sixty photos."""
+    found = at.desk.database.run(lambda c: {one["name"]: one["id"] for one in people.people(c)})
+    ngozi = Person(found["ngozi"], "ngozi", own("technician").full_name, "technician")
+    number, call = grown(at, ngozi, SHORT)
+    over = 0
+    with Others(at, number, call) as nobody:
+        time.sleep(3)
+    for words, work in (("nobody else", None), ("sixty PDFs", pdfs), ("sixty photos of 20 megapixels", photos)):
+        others = nobody
+        if work is not None:
+            with Others(at, number, call) as others:
+                work(at, ngozi)
+        health, readings = (_told(each) for each in (others.health, others.readings))
+        sys.stdout.write(f"beside {words}: health {health}; a reading until it is drawn {readings}\n")
+        over += 1000 * float(np.quantile(others.health, 0.95)) > MOST_MS
+    return over
+
+
+def _told(spent: list[float]) -> str:
+    late, longest = 1000 * float(np.quantile(spent, 0.95)), 1000 * max(spent)
+    return f"{1000 * statistics.median(spent):.0f} ms, 95 % {late:.0f}, longest {longest:.0f}"
+
+
+def pdfs(at: Stage, person: Person) -> None:
+    """Have a record's PDF asked for sixty times at once by a link."""
+    number = at.desk.open_job(person, secrets.token_hex(12), JobDetails(vehicle="two hundred points"))
+    measure(at, person, number, sheet_of(200))
+    sha256 = at.desk.make_record(person, secrets.token_hex(12), number)
+    http, csrf = signed_in(at, "technician")
+    said = {"record": sha256, "audience": "payer", "named": "Ines", "days": "7"}
+    form = {"csrf": csrf, "request_key": secrets.token_hex(12), **said}
+    link = re.search(r"/handover/[\w-]{20,}", http.post(f"/jobs/{number}/record/links", data=form).text)
+    assert link is not None
+    _at_once(lambda own: own.get(f"{at.address}{link.group(0)}/record.pdf?n={secrets.token_hex(3)}").status_code)
+
+
+def photos(at: Stage, person: Person) -> None:
+    """Have sixty photos sent at once by an apprentice."""
+    random = np.random.default_rng(1).integers(0, 255, (40, 60, 3), dtype=np.uint8)
+    out = io.BytesIO()
+    Image.fromarray(random).resize((5400, 3700)).save(out, "JPEG", quality=60)
+    number = at.desk.open_job(person, secrets.token_hex(12), JobDetails(vehicle="sixty photos"))
+    said = {"name": own("apprentice").name, "password": own("apprentice").password}
+    token = httpx.post(f"{at.address}/api/v1/session", json=said).json()["token"]
+
+    def send(http: httpx.Client) -> int:
+        return http.post(
+            f"{at.address}/api/v1/jobs/{number}/photos",
+            data={"request_key": secrets.token_hex(12), "about": "job"},
+            files={"photo": ("a.jpg", out.getvalue(), "image/jpeg")},
+            headers={"authorization": f"Bearer {token}"},
+        ).status_code
+
+    _at_once(send)
+
+
+def _at_once(ask: Callable[[httpx.Client], int]) -> None:
+    limits = httpx.Limits(max_connections=SIXTY)
+    with httpx.Client(timeout=180, limits=limits) as http, ThreadPoolExecutor(SIXTY) as asking:
+        answers = list(asking.map(lambda _: ask(http), range(SIXTY)))
+    told = {status: answers.count(status) for status in sorted(set(answers))}
+    sys.stdout.write(f"  answers: {told}\n")
+
+
+def tell_outage(at: Stage) -> int:
+    """Print how quickly an outage of the database is told, and how soon pages are there again."""
+    http, _ = signed_in(at, "technician")
+    at.mariadb.stop()
+    told, until = [], time.monotonic() + AWAY_S
+    while time.monotonic() < until:
+        began = time.perf_counter()
+        answer = http.get("/")
+        told.append(time.perf_counter() - began)
+        if answer.status_code != 503:
+            raise RuntimeError(f"{answer.status_code} without a database")
+        time.sleep(0.05)
+    at.mariadb.start()
+    began = time.perf_counter()
+    while http.get("/").status_code != 200:
+        time.sleep(0.01)
+    back = time.perf_counter() - began
+    late = float(np.quantile(told, 0.95))
+    sys.stdout.write(
+        f"without a database for {AWAY_S:g} s: 503 after {1000 * statistics.median(told):.0f} ms, 95 % {1000 * late:.0f} "
+        f"(limit {1000 * MOST_AWAY_S:g}); served again {1000 * back:.0f} ms after it was back (limit {1000 * MOST_BACK_S:g})\n"
+    )
+    found = at.desk.database.run(lambda c: row(c, "SELECT COUNT(*) AS many FROM job"))
+    return (late > MOST_AWAY_S) + (back > MOST_BACK_S) + (found is None)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -155,9 +155,9 @@ def keep_setting(desk: Desk, person: Person, key: str, number: str, setting: Set
     check_may(person, "plan pulls")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        now = view.facts.pull_settings[-1].version if view.facts.pull_settings else 0
-        if now != seen_version:
-            by = view.facts.pull_settings[-1].by.name
+        last = view.facts.pull_settings[-1] if view.facts.pull_settings else None
+        if (last.version if last else 0) != seen_version:
+            by = last.by.name if last else "Somebody"
             raise Unsure(f"{by} changed it meanwhile: look at it, then change it again.", field="setting_version")
         if view.facts.sheet is not None:
             skeleton = frame_of_setting(view.facts.sheet, setting)

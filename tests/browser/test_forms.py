@@ -48,9 +48,18 @@ def test_what_is_refused_afterwards_is_said(page: Page, desk: Desk, persons) -> 
     page.goto(f"/jobs/{number}/waits")
     page.context.set_offline(True)
     page.evaluate("document.querySelector('[name=words]').required = false")
+    page.locator("[name=asked_of]").last.fill("Ines at the maker")
     note_wait(page, " ")
     page.context.set_offline(False)
-    expect(page.locator("#line")).to_contain_text("was not recorded", timeout=15_000)
+    told = page.locator(".refused-form")
+    expect(told).to_contain_text("not recorded", timeout=15_000)
+    expect(told).to_contain_text("Ines at the maker")
+    page.reload()
+    expect(told).to_contain_text("Ines at the maker")
+    told.get_by_role("button", name="Put it away").click()
+    expect(told).to_have_count(0)
+    page.reload()
+    expect(told).to_have_count(0)
     assert waits(desk, number) == []
 
 

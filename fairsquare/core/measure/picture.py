@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import JobFacts, ReadingFact, ReadingKind, SetupFact
+from fairsquare.core.grown import Grown
 from fairsquare.core.measure.adjust import (
     AdjustedObservation,
     AdjustedPlace,
@@ -101,14 +102,22 @@ class Picture(Model):
 
 def counting(readings: tuple[ReadingFact, ...]) -> tuple[ReadingFact, ...]:
     """Return the readings that still count: neither taken back, nor kept out, nor replaced by one that was not taken back."""
-    return _counting(Same(readings))
+    return _COUNTING.of(readings)
 
 
-@lru_cache(maxsize=64)
-def _counting(readings: Same[tuple[ReadingFact, ...]]) -> tuple[ReadingFact, ...]:
-    kept = tuple(reading for reading in readings.held if reading.taken_back is None)
-    replaced = {reading.replaces for reading in kept}
-    return tuple(reading for reading in kept if reading.id not in replaced and reading.kept_out is None)
+def _count(readings: tuple[ReadingFact, ...]) -> tuple[ReadingFact, ...]:
+    return _count_on((), readings)
+
+
+def _count_on(before: tuple[ReadingFact, ...], newer: tuple[ReadingFact, ...]) -> tuple[ReadingFact, ...]:
+    """Return what counts where these came besides what counted: one that is new replaces whichever it says."""
+    kept = tuple(reading for reading in newer if reading.taken_back is None)
+    replaced = {reading.replaces for reading in kept} - {None}
+    still = tuple(r for r in before if r.id not in replaced) if replaced else before
+    return (*still, *(r for r in kept if r.id not in replaced and r.kept_out is None))
+
+
+_COUNTING: Grown[ReadingFact, tuple[ReadingFact, ...]] = Grown(_count, _count_on)
 
 
 def reference_readings(facts: JobFacts, setup: int) -> tuple[ReadingFact, ...]:
@@ -118,7 +127,7 @@ def reference_readings(facts: JobFacts, setup: int) -> tuple[ReadingFact, ...]:
 
 @lru_cache(maxsize=64)
 def _reference_readings(readings: Same[tuple[ReadingFact, ...]], setup: int) -> tuple[ReadingFact, ...]:
-    own = [r for r in _counting(readings) if r.setup == setup and r.purpose == "reference"]
+    own = [r for r in counting(readings.held) if r.setup == setup and r.purpose == "reference"]
     last = {reading.code: reading.id for reading in own if reading.kind == "point"}
     return tuple(r for r in own if r.kind != "point" or last[r.code] == r.id)
 
@@ -206,7 +215,7 @@ def _readings_of(readings: Same[tuple[ReadingFact, ...]], setup: int, on: Same[S
     references = {reading.id for reading in _reference_readings(readings, setup)}
     return tuple(
         r
-        for r in _counting(readings)
+        for r in counting(readings.held)
         if (r.setup == setup or r.kind in ("span", "difference"))
         and (r.purpose == "point" or r.id in references or r.setup != setup)
         and r.code in codes

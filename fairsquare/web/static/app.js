@@ -218,6 +218,33 @@ document.addEventListener(
   true,
 );
 
+// What was refused afterwards stands on the page that it was sent from, with all that was typed, until somebody puts it away.
+function showRefusedForms() {
+  document.querySelectorAll(".refused-form").forEach((one) => one.remove());
+  const here = readForms().filter((one) => one.refused && one.who === whoIsHere() && one.page === location.pathname);
+  for (const one of here) {
+    const place = document.createElement("section");
+    place.className = "paper refused-form";
+    place.setAttribute("role", "alert");
+    const words = document.createElement("p");
+    words.className = "wrong";
+    words.textContent = `Sent without a connection, and not recorded: ${one.refused}`;
+    const typed = document.createElement("p");
+    const hidden = ["csrf", "request_key", "version", "back"];
+    typed.textContent = one.values.filter(([name, value]) => value.trim() && !hidden.includes(name)).map(([, value]) => value).join(" · ");
+    const away = document.createElement("button");
+    away.type = "button";
+    away.className = "btn btn-outline-secondary";
+    away.textContent = "Put it away";
+    away.addEventListener("click", () => {
+      writeForms(readForms().filter((other) => JSON.stringify(other) !== JSON.stringify(one)));
+      showRefusedForms();
+    });
+    place.append(words, typed, away);
+    document.querySelector("#desk > .head")?.after(place);
+  }
+}
+
 const whoIsHere = () => document.querySelector(".who strong")?.textContent || "";
 
 // Send what is kept, oldest first, each once and only as whoever sent it; what is refused is said and stays to be looked at.
@@ -238,9 +265,11 @@ async function sendForms() {
       const words = answer.ok ? "" : (said?.textContent.trim() || "it was refused").slice(0, 300);
       const others = readForms().filter((other) => keyOf(other) !== keyOf(one));
       writeForms(words ? [...others, { ...one, refused: words }] : others);
-      if (words) lineIs(`What you sent from ${one.page} was not recorded: ${words}`);
+      if (words && one.page !== location.pathname) lineIs(`What you sent from ${one.page} was not recorded: look there.`);
+      else if (words) lineIs("");
       else here = here || one.page === location.pathname;
     }
+    showRefusedForms();
     if (here) location.reload();
     else if (!readForms().some((one) => one.refused)) lineIs("");
   } catch {
@@ -254,6 +283,7 @@ window.addEventListener("online", sendForms);
 setInterval(() => readForms().length && sendForms(), RETRY_MS);
 
 document.addEventListener("DOMContentLoaded", () => {
+  showRefusedForms();
   const again = document.querySelector("form[data-again]");
   if (!again) return;
   const asking = setInterval(async () => {

@@ -262,7 +262,7 @@ async function sendForms() {
       const answer = await fetch(one.url, { method: "POST", headers: { "X-CSRF-Token": csrf }, body });
       if (answer.status >= 500) return lineIs("The database does not answer just now. What you sent is kept in this browser.");
       const said = new DOMParser().parseFromString(await answer.text(), "text/html").querySelector(".wrong, [role=alert]");
-      const words = answer.ok ? "" : (said?.textContent.trim() || "it was refused").slice(0, 300);
+      const words = answer.ok ? "" : (said?.textContent.replace("✕", "").trim() || "it was refused").slice(0, 300);
       const others = readForms().filter((other) => keyOf(other) !== keyOf(one));
       writeForms(words ? [...others, { ...one, refused: words }] : others);
       if (words && one.page !== location.pathname) lineIs(`What you sent from ${one.page} was not recorded: look there.`);

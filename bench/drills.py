@@ -101,20 +101,22 @@ def timed(work: Callable[[], httpx.Response]) -> float:
     """Return the seconds of one answer, which has to be one."""
     began = time.perf_counter()
     answer = work()
-    if answer.status_code != 200:
+    if not answer.is_success:
         raise RuntimeError(f"{answer.status_code}: {answer.text[:300]}")
     return time.perf_counter() - began
 
 
 class Others:
-    """Somebody else, who asks for the health and takes readings meanwhile: how long each answer took, s."""
+    """Somebody else, who asks for the health and takes readings meanwhile, by the API and on the page with the drawing: how long
+    each answer took, s."""
 
     def __init__(self, at: Stage, number: str, call: str) -> None:
         self.health: list[float] = []
         self.readings: list[float] = []
+        self.drawn: list[float] = []
         self._at, self._number, self._call = at, number, call
         self._over = threading.Event()
-        self._threads = [threading.Thread(target=work, daemon=True) for work in (self._look, self._read)]
+        self._threads = [threading.Thread(target=work, daemon=True) for work in (self._look, self._read, self._send)]
 
     def _look(self) -> None:
         with httpx.Client(base_url=self._at.address, timeout=60) as http:
@@ -127,9 +129,21 @@ class Others:
         while not self._over.is_set():
             form = {"csrf": csrf, "request_key": secrets.token_hex(12), "setup": "1", "call": self._call}
             send = partial(http.post, f"/jobs/{self._number}/readings", data=form, headers={"HX-Request": "true"})
-            self.readings.append(timed(send))
+            self.drawn.append(timed(send))
             time.sleep(0.05)
         http.close()
+
+    def _send(self) -> None:
+        code, *xyz = self._call.split()
+        with httpx.Client(base_url=self._at.address, timeout=60) as http:
+            said = {"name": own("technician").name, "password": own("technician").password}
+            http.headers["authorization"] = f"Bearer {http.post('/api/v1/session', json=said).json()['token']}"
+            path = f"/api/v1/jobs/{self._number}/readings"
+            while not self._over.is_set():
+                one = {"purpose": "point", "code": code, "xyz": [float(value) for value in xyz]}
+                sent = {"request_key": secrets.token_hex(12), "setup": 1, "readings": [one]}
+                self.readings.append(timed(partial(http.post, path, json=sent)))
+                time.sleep(0.05)
 
     def __enter__(self) -> "Others":
         for one in self._threads:
@@ -156,8 +170,8 @@ def tell_starved(at: Stage) -> int:
         if work is not None:
             with Others(at, number, call) as others:
                 work(at, ngozi)
-        health, readings = (_told(each) for each in (others.health, others.readings))
-        sys.stdout.write(f"beside {words}: health {health}; a reading until it is drawn {readings}\n")
+        health, readings, drawn = (_told(each) for each in (others.health, others.readings, others.drawn))
+        sys.stdout.write(f"beside {words}: health {health}; a reading {readings}; until it is drawn {drawn}\n")
         over += 1000 * float(np.quantile(others.health, 0.95)) > MOST_MS
     return over
 

@@ -29,6 +29,8 @@ ROOMS = (
     "/practice",
     "/past",
     "/people",
+    "/own",
+    "/keys",
     "/shop",
     "/help",
     "/calculations",

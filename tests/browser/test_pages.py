@@ -22,6 +22,8 @@ PAGES = (
     "/?q=nothing-like-it",
     "/jobs/new",
     "/people",
+    "/own",
+    "/keys",
     "/help",
     "/calculations",
     "/api/docs",

@@ -7,7 +7,9 @@ import time
 import pyotp
 import pytest
 from fastapi.testclient import TestClient
+from typer.testing import CliRunner
 
+from fairsquare.cli import app as command_line
 from fairsquare.settings import Settings
 from fairsquare.store import people, second_factor
 from fairsquare.web.app import create_app
@@ -230,3 +232,15 @@ def test_nobody_is_signed_in_from_elsewhere(app, origin) -> None:
         "/sign-in", data={"name": "ngozi", "password": "tide-tables-40"}, headers={"origin": origin}
     )
     assert (answer.status_code, "from the page of this application" in answer.text) == (401, True)
+
+
+def test_a_shops_only_lead_is_let_in_again_by_the_command_line(app, url, database, someone) -> None:
+    pages, number = someone(app, "lead")
+    set_up(pages)
+    name, environment = name_of(database, number), {"FAIRSQUARE_DATABASE_URL": url}
+    done = CliRunner().invoke(command_line, ["forget-second-factor", name], env=environment)
+    assert (done.exit_code, "password alone" in done.output) == (0, True), done.output
+    assert "Your sign-in" not in pages.http.get("/own").text, "signed out everywhere"
+    assert "Your sign-in" in sign_in(app, name).get("/own").text, "and in again by the password"
+    nobody = CliRunner().invoke(command_line, ["forget-second-factor", "nobody-here"], env=environment)
+    assert (nobody.exit_code, "Nobody signs in as" in nobody.output) == (2, True)

@@ -136,6 +136,13 @@ class Workers:
         if pool is not None:
             pool.shutdown(wait=False, cancel_futures=True)
 
+    def end(self) -> None:
+        """End the processes at once, whatever they are doing, those of searches too: the server stops."""
+        self.close()
+        for process in multiprocessing.active_children():
+            process.kill()
+            process.join()
+
     def _submit(self, work: Callable[..., T], *arguments: object) -> "Future[T]":
         with self._lock:
             if self._pool is None:

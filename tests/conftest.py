@@ -159,6 +159,7 @@ def served(url: str, folder: Path) -> Iterator[str]:
             time.sleep(0.05)
     yield address
     stop(process)
+    assert process.returncode == 0, "it was not killed, and what it began ended with it"
     nothing_secret((folder / "log").read_text())
 
 

@@ -2,6 +2,7 @@
 
 import gc
 import logging
+import signal
 import sys
 from types import FrameType
 
@@ -115,9 +116,11 @@ def serve(host: str, port: int) -> int:
     _spare_the_collector()
 
     class Server(uvicorn.Server):
-        def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        def handle_exit(self, sig: int, frame: FrameType | None) -> None:  # noqa: ARG002 - as the library calls it
+            """Stop after what is being answered. The library's own way raises the signal again, which ends us untidied."""
             app.state.desk.bell.close()
-            super().handle_exit(sig, frame)
+            self.force_exit = self.should_exit and sig == signal.SIGINT
+            self.should_exit = True
 
     Server(
         uvicorn.Config(
@@ -133,6 +136,8 @@ def serve(host: str, port: int) -> int:
             http=PatientProtocol,
         )
     ).run()
+    app.state.papers.close()
+    app.state.workers.end()
     watch.close()
     database.close()
     return 0

@@ -44,6 +44,7 @@ class Papers:
         self._kept: Kept[Future[bytes]] = Kept(most=30)
         self._lock = Lock()
         self._orders: list[Future[bytes]] = []
+        self._running: set[subprocess.Popen[bytes]] = set()
         self.queue = Queue()
 
     def order(self, name: str, page: Callable[[], str]) -> Future[bytes]:
@@ -56,7 +57,7 @@ class Papers:
 
     def _begin(self, page: Callable[[], str]) -> Future[bytes]:
         self._orders = [one for one in self._orders if not one.done()]
-        self._orders.append(self._makers.submit(lambda: pdf_of(page())))
+        self._orders.append(self._makers.submit(lambda: pdf_of(page(), self._running)))
         return self._orders[-1]
 
     def before(self, paper: Future[bytes]) -> int:
@@ -70,8 +71,10 @@ class Papers:
         return await waited_for(self.queue, by, await run_in_threadpool(order))
 
     def close(self) -> None:
-        """Make no more."""
+        """Make no more, nor what is being made: the server stops."""
         self._makers.shutdown(wait=False, cancel_futures=True)
+        for process in tuple(self._running):
+            process.kill()
 
 
 async def when_made(
@@ -118,21 +121,28 @@ def drawn_on_paper(drawing: Markup) -> Markup:
     return head + bracket + Markup("<style>{}</style>").format(style) + rest
 
 
-def pdf_of(page: str) -> bytes:
-    """Return a page of HTML as PDF. Raises `PaperFault`."""
+def pdf_of(page: str, running: set[subprocess.Popen[bytes]]) -> bytes:
+    """Return a page of HTML as PDF; the process that makes it stands in `running` meanwhile. Raises `PaperFault`."""
+    process = subprocess.Popen(
+        [sys.executable, "-m", "fairsquare.web.paper"],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        preexec_fn=die_with_parent(),  # noqa: PLW1509 - one prctl call, no locks
+    )
+    running.add(process)
     try:
-        done = subprocess.run(
-            [sys.executable, "-m", "fairsquare.web.paper"],
-            input=page.encode(),
-            capture_output=True,
-            timeout=_LONGEST_S,
-            check=True,
-            preexec_fn=die_with_parent(),
-        )
-    except (subprocess.CalledProcessError, subprocess.TimeoutExpired) as fault:
-        told = (fault.stderr or b"").decode(errors="replace").strip().splitlines()
-        raise PaperFault(f"The PDF could not be made: {told[-1] if told else 'it took too long'}.") from fault
-    return done.stdout
+        made, told = process.communicate(page.encode(), timeout=_LONGEST_S)
+    except subprocess.TimeoutExpired as fault:
+        raise PaperFault("The PDF could not be made: it took too long.") from fault
+    finally:
+        process.kill()
+        process.wait()
+        running.discard(process)
+    if process.returncode:
+        words = told.decode(errors="replace").strip().splitlines()
+        raise PaperFault(f"The PDF could not be made: {words[-1] if words else 'its process was ended'}.")
+    return made
 
 
 def _make() -> None:

@@ -111,7 +111,7 @@ def test_a_page_that_waits_tells_that_no_pdf_came_of_it_and_makes_it_again(plann
     ngozi = as_role("technician")
     address = f"/jobs/{planned}/cuts/1/template?layer=outer&whose=donor&reach=datum&paper=Letter"
 
-    def fails(page: str) -> bytes:
+    def fails(page: str, running: set) -> bytes:
         raise PaperFault("The PDF could not be made: it took too long.")
 
     monkeypatch.setattr(paper_module, "pdf_of", fails)

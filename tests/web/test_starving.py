@@ -6,6 +6,7 @@ import re
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 
 import httpx
 import numpy as np
@@ -16,7 +17,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.workers import Broke, Queue, TooBusy, Workers
-from tests.conftest import key
+from tests.conftest import key, served
 from tests.web.test_job import make_safe, new_job
 
 SIXTY = 60
@@ -118,20 +119,23 @@ def at_once(ask) -> list[int]:
 
 
 def test_sixty_pdfs_by_a_link_starve_nobody(server, as_role, job) -> None:
-    lead = as_role("lead")
-    lead.post(f"/jobs/{job}/record")
-    page = lead.post(f"/jobs/{job}/record/links", record=record_of(lead, job), audience="payer", named="Ines", days="7")
-    link = re.search(r"/handover/([\w-]{20,})", page).group(0)
+    paper = link_to_paper(as_role("lead"), job)
     limits = httpx.Limits(max_connections=SIXTY)
     with (
         Others(server, token_of(server, "technician"), job) as others,
         httpx.Client(timeout=120, limits=limits) as http,
     ):
-        answers = at_once(lambda: http.get(f"{server}{link}/record.pdf").status_code)
+        answers = at_once(lambda: http.get(f"{server}{paper}").status_code)
     assert set(answers) <= {200, 429}
     assert answers.count(200) >= 1
     assert others.asked > 3
     assert max(others.longest.values()) < 10, others.longest
+
+
+def link_to_paper(lead, job: str) -> str:
+    lead.post(f"/jobs/{job}/record")
+    page = lead.post(f"/jobs/{job}/record/links", record=record_of(lead, job), audience="payer", named="Ines", days="7")
+    return re.search(r"/handover/([\w-]{20,})", page).group(0) + "/record.pdf"
 
 
 def record_of(lead, job: str) -> str:
@@ -159,3 +163,28 @@ def test_sixty_photos_of_an_apprentice_starve_nobody(server, job) -> None:
     assert len(answers) - answers.count(429) >= 12
     assert others.asked > 3
     assert max(others.longest.values()) < 10, others.longest
+
+
+def test_a_server_that_is_stopped_ends_what_it_began(url, as_role, job, tmp_path) -> None:
+    """A photo and a PDF are being made when it is told to stop; `served` asks that it ends by itself, its log whole."""
+    paper, picture = link_to_paper(as_role("lead"), job), photo(8)
+    answers: list[int] = []
+    with served(url, tmp_path) as address, ThreadPoolExecutor(2) as asking:
+        token = token_of(address, "lead")
+
+        def ask(method: str, path: str, **sent) -> None:
+            with suppress(httpx.HTTPError):
+                answers.append(httpx.request(method, address + path, timeout=60, **sent).status_code)
+
+        asking.submit(ask, "GET", paper)
+        asking.submit(
+            ask,
+            "POST",
+            f"/api/v1/jobs/{job}/photos",
+            data={"request_key": key(), "about": "job"},
+            files={"photo": ("a.jpg", picture, "image/jpeg")},
+            headers={"authorization": f"Bearer {token}"},
+        )
+        time.sleep(1.5)
+        asking.shutdown(wait=False)
+    assert set(answers) <= {200, 201}, "what was not cut off was kept"

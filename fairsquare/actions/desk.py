@@ -14,9 +14,10 @@ from fairsquare.actions.rights import check_may, check_own
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
+from fairsquare.core.measure.counted import counting, reference_readings
 from fairsquare.core.measure.drift import FEWEST_MOVED, moved_references
 from fairsquare.core.measure.observations import SetupKind
-from fairsquare.core.measure.picture import counting, current_setup, reference_readings
+from fairsquare.core.measure.picture import current_setup
 from fairsquare.core.measure.tools import ShopTool
 from fairsquare.core.moves import MOVES, SIMPLE, Moved
 from fairsquare.core.pull.board import setting_of, under_way

@@ -6,7 +6,7 @@ from typing import Any, Literal
 from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
-from fairsquare.core.measure.picture import reference_readings
+from fairsquare.core.measure.counted import reference_readings
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.store import sheets
 from fairsquare.store.database import Connection

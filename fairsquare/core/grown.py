@@ -15,6 +15,12 @@ class _Step(NamedTuple, Generic[T, R]):
     found: R
 
 
+def _begins(shorter: tuple[object, ...], longer: tuple[object, ...]) -> bool:
+    """Return whether a list begins with another, which has elements; the end is looked at first, where they mostly differ."""
+    many = len(shorter)
+    return many <= len(longer) and shorter[-1] is longer[many - 1] and all(map(is_, shorter, longer))
+
+
 class Grown(Generic[T, R]):
     """Results by their lists, the last few of each beginning. `begin` works one out of a whole list, `go_on` out of the result for
     a shorter one and of what was added at its end; elements are compared as objects, and none may change.
@@ -34,8 +40,10 @@ class Grown(Generic[T, R]):
         name = (id(held[0]), key)
         with self._lock:
             steps = list(self._kept.get(name, ()))
-        begun = [step for step in steps if len(step.held) <= len(held) and all(map(is_, step.held, held))]
-        before = max(begun, key=lambda step: len(step.held), default=None)
+        before = next((step for step in steps if step.held is held), None)
+        if before is None:
+            longest_first = sorted(steps, key=lambda step: -len(step.held))
+            before = next((step for step in longest_first if _begins(step.held, held)), None)
         if before is not None and len(before.held) == len(held):
             made = before
         elif before is not None:

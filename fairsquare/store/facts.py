@@ -17,6 +17,7 @@ from fairsquare.core.facts import (
     SetupFact,
     SignatureFact,
 )
+from fairsquare.core.grown import Grown
 from fairsquare.core.measure.ageing import moves_of, reading_is_old
 from fairsquare.core.moves import REFIT_NEEDED, LastMoves
 from fairsquare.core.release.holds import JobState, before_measuring, job_state
@@ -140,6 +141,16 @@ class _Told(NamedTuple):
     facts: tuple[ReadingFact, ...]
 
 
+def _more_instruments(before: frozenset[str], newer: tuple[dict[str, Any], ...]) -> frozenset[str]:
+    return before | {one["instrument"] for one in newer}
+
+
+_INSTRUMENTS: Grown[dict[str, Any], frozenset[str]] = Grown(
+    lambda found: _more_instruments(frozenset(), found), _more_instruments
+)
+"""What a job's readings were taken with."""
+
+
 class Lasting:
     """Rows that never change once they are committed, kept so that they are read from the database once.
 
@@ -237,7 +248,7 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
     )
     setups = part("setups", lambda: _setups(connection, job.id, movements), "choices", "movements")
     rows_read = lasting.readings(connection, job.id, marks["readings"][0])
-    named = {*(one["instrument"] for one in rows_read), *(setup.instrument for setup in setups)}
+    named = _INSTRUMENTS.of(rows_read) | {setup.instrument for setup in setups}
     return JobFacts(
         number=job.number,
         sheet=sheet,

@@ -9,9 +9,10 @@ from fairsquare.core.facts import JobFacts, KeptOut, ReadingFact, SetupFact
 from fairsquare.core.measure.adjust import SightLine
 from fairsquare.core.measure.advice import advise, undecided
 from fairsquare.core.measure.calls import Context, understand_call
+from fairsquare.core.measure.counted import counting
 from fairsquare.core.measure.drift import moved_references
 from fairsquare.core.measure.expected import cross_pairs, meaning_of, partners_by_letter
-from fairsquare.core.measure.picture import counting, picture_of
+from fairsquare.core.measure.picture import picture_of
 from fairsquare.core.measure.tools import ShopTool, tools_that_read, what_it_can_read
 from fairsquare.core.release.holds import job_state
 from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand

@@ -3,11 +3,12 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fairsquare.core.facts import KeptOut, ReadingFact
+from fairsquare.core.facts import JobFacts, KeptOut, ReadingFact, SetupFact
 from fairsquare.core.grown import Grown
-from fairsquare.core.measure.picture import _count, counting
+from fairsquare.core.measure.counted import counting, own_readings, reference_readings, watched_readings
 from fairsquare.core.measure.trusted_tools import _of_ids
 from fairsquare.core.who import Who
+from fairsquare.demo.vehicles import DUNLIN
 
 BY = Who(name="Ada", role="technician", at="2026-11-20T08:00:00Z")
 
@@ -48,7 +49,6 @@ def test_readings_that_count_are_the_same_step_by_step_as_at_once(said) -> None:
             k = number // 2
             readings = (*readings[:k], readings[k].model_copy(update={"taken_back": BY}), *readings[k + 1 :])
         assert tuple(one.id for one in counting(readings)) == plainly(readings)
-    assert tuple(one.id for one in _count(readings)) == plainly(readings)
 
 
 def test_only_what_was_added_is_looked_at() -> None:
@@ -71,3 +71,44 @@ def test_only_what_was_added_is_looked_at() -> None:
 def test_readings_are_found_by_their_ids(wanted, jumbled) -> None:
     readings = tuple(reading(number) for number in (range(30, 0, -1) if jumbled else range(1, 31)))
     assert {one.id for one in _of_ids(readings, wanted)} == {number for number in wanted if number <= 30}
+
+
+def one_of_many(number: int, said: tuple) -> ReadingFact:
+    kind, purpose, code, setup, loaded, stale, replaces = said
+    many = {"kind": kind, "purpose": purpose, "code": code, "loaded": loaded, "stale": stale, "setup": setup}
+    if kind == "span":
+        many |= {"setup": None, "b": "F5L", "mm": 900.0, "mode": "point_to_point", "xyz": None, "purpose": "point"}
+    return reading(number, replaces if 0 < replaces < number else None).model_copy(update=many)
+
+
+KINDS, CODES = st.sampled_from(["point", "span"]), st.sampled_from(["C1L", "C1R", "C2L", "elsewhere"])
+PURPOSES = st.sampled_from(["point", "point", "reference", "watch"])
+
+
+@given(
+    st.lists(
+        st.tuples(KINDS, PURPOSES, CODES, st.integers(1, 2), st.booleans(), st.booleans(), st.integers(0, 30)),
+        min_size=1,
+        max_size=25,
+    )
+)
+def test_readings_of_a_set_up_are_the_same_step_by_step_as_plainly(said) -> None:
+    setup = SetupFact(number=1, instrument="arm", sigma_mm=1.0, sheet_version=1, opened=BY)
+    readings: tuple[ReadingFact, ...] = ()
+    for number, one in enumerate(said, start=1):
+        readings = (*readings, one_of_many(number, one))
+        facts = JobFacts(number="SL-0001", sheet=None, sheet_version=None, readings=readings)
+        counted = [r for r in readings if r.id in plainly(readings)]
+        assert watched_readings(facts, 1) == tuple(r for r in counted if (r.setup, r.purpose) == (1, "watch"))
+        last = {(r.code, r.kind): r for r in counted if (r.setup, r.purpose) == (1, "reference")}
+        references = tuple(sorted(last.values(), key=lambda r: r.id))
+        assert reference_readings(facts, 1) == references
+        own = [
+            r for r in counted if r.code != "elsewhere" and (r.setup is None or (r.setup, r.purpose) == (1, "point"))
+        ]
+        for include_stale in (False, True):
+            found = own_readings(facts, setup, DUNLIN.sheet, include_stale=include_stale)
+            assert found.references == tuple(r for r in references if r.code != "elsewhere")
+            assert found.points == tuple(r for r in own if not r.loaded and (include_stale or not r.stale))
+            assert found.loaded == {code for r in own if r.loaded and not r.stale for code in r.codes}
+            assert found.stale == {code for r in own if r.stale for code in r.codes}

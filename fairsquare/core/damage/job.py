@@ -10,7 +10,7 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.core.facts import JobFacts, MovementFact, WalkFact
 from fairsquare.core.measure.adjust import adjust_network
 from fairsquare.core.measure.conformity import MeasuredPoint
-from fairsquare.core.measure.picture import Picture, current_setup, network_of, picture_of, readings_of
+from fairsquare.core.measure.picture import Picture, current_setup, free_readings, network_of, picture_of
 from fairsquare.core.moves import REFIT_NEEDED, RESHAPES
 from fairsquare.core.pull.job import UNDER_LOAD
 from fairsquare.core.same import Same
@@ -114,8 +114,7 @@ def _joint(facts: JobFacts, picture: Picture) -> Joint | None:
     """Return the covariance of all placed points together: errors of one set-up go together in a difference of two points."""
     if facts.sheet is None or picture.joined is None:
         return None
-    own = readings_of(facts, picture.setup, facts.sheet)
-    free = tuple(r for r in own if not r.loaded and not r.stale)
+    free = free_readings(facts, picture.setup, facts.sheet, picture.relied_on)
     request = network_of(facts, picture.setup, facts.sheet, free, picture.relied_on)
     try:
         found = adjust_network(request.model_copy(update={"joint": tuple(picture.placed)})).joint

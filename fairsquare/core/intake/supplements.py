@@ -3,7 +3,7 @@
 from typing import Literal, NamedTuple
 
 from fairsquare.core.facts import GoAheadFact, JobFacts, SupplementAnswerFact, SupplementFact, SupplementLineFact
-from fairsquare.core.measure.picture import counting
+from fairsquare.core.measure.counted import counting
 from fairsquare.core.sheet.model import partner_code
 
 LineStatus = Literal["draft", "sent", "approved", "refused", "asked"]

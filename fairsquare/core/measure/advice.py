@@ -18,7 +18,7 @@ from fairsquare.core.measure.next_reading import (
     rank,
 )
 from fairsquare.core.measure.observations import AXES, codes_of, setup_kinds
-from fairsquare.core.measure.picture import ARM, Picture, network_of, readings_of, sight_now
+from fairsquare.core.measure.picture import ARM, Picture, free_readings, network_of, sight_now
 from fairsquare.core.measure.solve import Network, Solved, solve_network
 from fairsquare.core.measure.tools import TOOL_KINDS, ShopTool, what_it_can_read
 from fairsquare.core.model import Model
@@ -52,7 +52,7 @@ def advise(facts: JobFacts, picture: Picture, sheet: Sheet, tools: Sequence[Shop
     goal = undecided(picture)
     if not goal or not picture.relied_on:
         return None
-    free = [r for r in readings_of(facts, picture.setup, sheet) if not r.loaded and not r.stale]
+    free = free_readings(facts, picture.setup, sheet, picture.relied_on)
     network = network_of(facts, picture.setup, sheet, free, picture.relied_on)
     candidates = _could_be_read(facts, picture, sheet, tools, network)
     if not candidates:

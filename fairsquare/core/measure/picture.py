@@ -8,7 +8,6 @@ from pydantic import ValidationError
 
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import JobFacts, ReadingFact, ReadingKind, SetupFact
-from fairsquare.core.grown import Grown
 from fairsquare.core.measure.adjust import (
     AdjustedObservation,
     AdjustedPlace,
@@ -17,6 +16,7 @@ from fairsquare.core.measure.adjust import (
     adjust_network,
 )
 from fairsquare.core.measure.conformity import JudgePoints, MeasuredPoint, PointJudgement, judge_points
+from fairsquare.core.measure.counted import OwnReadings, own_readings, reference_readings
 from fairsquare.core.measure.observations import (
     Axis,
     DifferenceRead,
@@ -33,7 +33,7 @@ from fairsquare.core.measure.observations import (
     setup_of,
 )
 from fairsquare.core.measure.setup import FitSetup, Reading, SetupFit, fit_setup
-from fairsquare.core.model import Flags, Matrix3, Model, Row3
+from fairsquare.core.model import Code, Flags, Matrix3, Model, Row3
 from fairsquare.core.moves import MOVES, RESHAPES
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet, SpanMode, points_by_code
@@ -100,38 +100,6 @@ class Picture(Model):
     used: dict[str, tuple[int, ...]]
 
 
-def counting(readings: tuple[ReadingFact, ...]) -> tuple[ReadingFact, ...]:
-    """Return the readings that still count: neither taken back, nor kept out, nor replaced by one that was not taken back."""
-    return _COUNTING.of(readings)
-
-
-def _count(readings: tuple[ReadingFact, ...]) -> tuple[ReadingFact, ...]:
-    return _count_on((), readings)
-
-
-def _count_on(before: tuple[ReadingFact, ...], newer: tuple[ReadingFact, ...]) -> tuple[ReadingFact, ...]:
-    """Return what counts where these came besides what counted: one that is new replaces whichever it says."""
-    kept = tuple(reading for reading in newer if reading.taken_back is None)
-    replaced = {reading.replaces for reading in kept} - {None}
-    still = tuple(r for r in before if r.id not in replaced) if replaced else before
-    return (*still, *(r for r in kept if r.id not in replaced and r.kept_out is None))
-
-
-_COUNTING: Grown[ReadingFact, tuple[ReadingFact, ...]] = Grown(_count, _count_on)
-
-
-def reference_readings(facts: JobFacts, setup: int) -> tuple[ReadingFact, ...]:
-    """Return the reference readings that count in a set-up: of each point of an instrument the last, else all."""
-    return _reference_readings(Same(facts.readings), setup)
-
-
-@lru_cache(maxsize=64)
-def _reference_readings(readings: Same[tuple[ReadingFact, ...]], setup: int) -> tuple[ReadingFact, ...]:
-    own = [r for r in counting(readings.held) if r.setup == setup and r.purpose == "reference"]
-    last = {reading.code: reading.id for reading in own if reading.kind == "point"}
-    return tuple(r for r in own if r.kind != "point" or last[r.code] == r.id)
-
-
 def current_setup(facts: JobFacts) -> SetupFact | None:
     """Return the set-up in force: the last one, unless it is void."""
     last = facts.setups[-1] if facts.setups else None
@@ -152,11 +120,10 @@ def picture_of(
 @lru_cache(maxsize=32)
 def _picture_of(of: Same[JobFacts], by: Same[SetupFact], on: Same[Sheet], include_stale: bool, join: bool) -> Picture:
     facts, setup, sheet = of.held, by.held, on.held
-    own = readings_of(facts, setup, sheet)
     fit, fault = _fit(sheet, facts, setup) if setup.kind == "instrument" else (None, None)
     trusted = _trusted(facts, setup, fit, sheet)
-    stale = {r.id for r in own if r.stale} | _moved_references(facts, own, trusted)
-    free = tuple(r for r in own if not r.loaded and (include_stale or r.id not in stale))
+    own = own_readings(facts, setup, sheet, include_stale=include_stale)
+    free = _free(facts, own, trusted, include_stale)
     joined, placed, no_picture = _join(facts, setup, sheet, free, trusted) if free and join else (None, {}, None)
     judged = judge_points(
         JudgePoints(
@@ -169,9 +136,9 @@ def _picture_of(of: Same[JobFacts], by: Same[SetupFact], on: Same[Sheet], includ
             },
         )
     )
-    free_codes = _codes_of(free)
-    late = _codes_of(r for r in own if r.loaded and r.id not in stale) - free_codes
-    old = _codes_of(r for r in own if r.id in stale) - free_codes - late
+    free_codes, stale = _codes_of(free), _stale_references(facts, own.references, trusted)
+    late = own.loaded | _codes_of(r for r in own.references if r.loaded and r.id not in stale)
+    old = own.stale | _codes_of(r for r in own.references if r.id in stale)
     return Picture(
         setup=setup,
         fit=fit,
@@ -180,47 +147,40 @@ def _picture_of(of: Same[JobFacts], by: Same[SetupFact], on: Same[Sheet], includ
         joined=joined,
         placed=placed,
         judged=judged.points,
-        loaded_only=tuple(sorted(late)),
-        stale_only=tuple(sorted(old)),
+        loaded_only=tuple(sorted(late - free_codes)),
+        stale_only=tuple(sorted(old - free_codes - late)),
         used=_ids_by_code(free),
     )
 
 
-def _codes_of(readings: Iterable[ReadingFact]) -> set[str]:
-    pairs = {(reading.code, reading.b) for reading in readings}
-    return {code for pair in pairs for code in pair if code is not None}
+def _codes_of(readings: Iterable[ReadingFact]) -> set[Code]:
+    return {code for reading in readings for code in reading.codes}
 
 
-def _moved_references(facts: JobFacts, own: Sequence[ReadingFact], trusted: Sequence[str]) -> set[int]:
-    """Return the readings of references that are not relied on, from before the structure last moved: such a point was found
-    off, may have been pulled since, and is then as old as any other."""
+def _stale_references(facts: JobFacts, references: Iterable[ReadingFact], trusted: Sequence[Code]) -> set[int]:
+    """Return the readings of references that are too old for a point: those of a structure that moved since, and of those that
+    are not relied on all from before it last moved: such a point was found off, may have been pulled since, and is then as old
+    as any other."""
     moved_at = max(
         (move.by.at for move in facts.movements if MOVES[move.what].points and not MOVES[move.what].voids), default=""
     )
     return {
-        r.id
-        for r in own
-        if r.purpose == "reference" and r.kind == "point" and r.code not in trusted and r.by.at <= moved_at
+        r.id for r in references if r.stale or (r.kind == "point" and r.code not in trusted and r.by.at <= moved_at)
     }
 
 
-def readings_of(facts: JobFacts, setup: SetupFact, sheet: Sheet) -> tuple[ReadingFact, ...]:
-    """Return the readings that count for a picture of `setup`: its own, and spans and differences, which need no set-up."""
-    return _readings_of(Same(facts.readings), setup.number, Same(sheet))
+def free_readings(
+    facts: JobFacts, setup: SetupFact, sheet: Sheet, trusted: Sequence[Code], *, include_stale: bool = False
+) -> tuple[ReadingFact, ...]:
+    """Return the readings that a picture of `setup` is made of, oldest first: its own, and spans and differences, which need no
+    set-up; none that was taken under load or, but for `include_stale`, before the structure moved."""
+    return _free(facts, own_readings(facts, setup, sheet, include_stale=include_stale), trusted, include_stale)
 
 
-@lru_cache(maxsize=32)
-def _readings_of(readings: Same[tuple[ReadingFact, ...]], setup: int, on: Same[Sheet]) -> tuple[ReadingFact, ...]:
-    codes = points_by_code(on.held)
-    references = {reading.id for reading in _reference_readings(readings, setup)}
-    return tuple(
-        r
-        for r in counting(readings.held)
-        if (r.setup == setup or r.kind in ("span", "difference"))
-        and (r.purpose == "point" or r.id in references or r.setup != setup)
-        and r.code in codes
-        and (r.b is None or r.b in codes)
-    )
+def _free(facts: JobFacts, own: OwnReadings, trusted: Sequence[Code], include_stale: bool) -> tuple[ReadingFact, ...]:
+    stale = _stale_references(facts, own.references, trusted)
+    references = [r for r in own.references if not r.loaded and (include_stale or r.id not in stale)]
+    return tuple(sorted((*own.points, *references), key=lambda r: r.id)) if references else own.points
 
 
 def first_picture(facts: JobFacts, sheet: Sheet) -> dict[str, PointJudgement]:

@@ -4,7 +4,8 @@ from bisect import bisect_left
 
 from fairsquare.core.facts import JobFacts, ReadingFact
 from fairsquare.core.measure.calibration import Standing, standings
-from fairsquare.core.measure.picture import Picture, reference_readings
+from fairsquare.core.measure.counted import reference_readings
+from fairsquare.core.measure.picture import Picture
 
 
 def read_at(reading: ReadingFact) -> str:

@@ -9,7 +9,8 @@ from fairsquare.core.axes import apply_pose
 from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.job import damage_picture, units_of
 from fairsquare.core.facts import JobFacts, PullEventFact, PullPlanFact, ReadingFact
-from fairsquare.core.measure.picture import counting, current_setup, picture_of
+from fairsquare.core.measure.counted import counting
+from fairsquare.core.measure.picture import current_setup, picture_of
 from fairsquare.core.model import Row3
 from fairsquare.core.pull.job import BoardState, PointCycle, Watched, advice_for, along, room_mm
 from fairsquare.core.pull.setting import Setting, usual_setting

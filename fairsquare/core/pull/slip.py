@@ -7,7 +7,8 @@ import numpy as np
 
 from fairsquare.core.axes import apply_pose
 from fairsquare.core.facts import JobFacts, MovementFact
-from fairsquare.core.measure.picture import counting, current_setup, picture_of
+from fairsquare.core.measure.counted import counting
+from fairsquare.core.measure.picture import current_setup, picture_of
 from fairsquare.core.model import Row3
 from fairsquare.core.pull.board import board_of, loaded_places, setting_of, under_way
 from fairsquare.core.pull.job import UNDER_LOAD, WorkPull, will_hold

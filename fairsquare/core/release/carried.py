@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from fairsquare.core.facts import JobFacts, ReadingFact
 from fairsquare.core.measure.ageing import lowering, read_at
-from fairsquare.core.measure.picture import counting
+from fairsquare.core.measure.counted import counting
 
 FEWEST_SPANS = 3
 FEWEST_POINTS = 4

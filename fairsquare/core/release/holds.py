@@ -15,7 +15,8 @@ from fairsquare.core.facts import HoldName, JobFacts, SignatureFact
 from fairsquare.core.fit.job import fit_fact
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.intake.supplements import line_states
-from fairsquare.core.measure.picture import Picture, counting, current_setup, picture_of, reference_readings
+from fairsquare.core.measure.counted import counting, reference_readings
+from fairsquare.core.measure.picture import Picture, current_setup, picture_of
 from fairsquare.core.model import Model
 from fairsquare.core.moves import MOVES
 from fairsquare.core.pull.board import after_pulls, pulls_wanted, staying_points, under_way

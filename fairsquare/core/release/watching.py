@@ -6,7 +6,8 @@ from typing import NamedTuple
 import numpy as np
 
 from fairsquare.core.facts import JobFacts, ReadingFact
-from fairsquare.core.measure.picture import Picture, counting
+from fairsquare.core.measure.counted import watched_readings
+from fairsquare.core.measure.picture import Picture
 from fairsquare.core.measure.setup import chi2_limit
 from fairsquare.core.model import Code, Row3
 from fairsquare.core.sheet.model import points_by_code, tolerances
@@ -41,8 +42,8 @@ def drifts(facts: JobFacts, picture: Picture | None) -> tuple[Drift, ...]:
     points = points_by_code(facts.sheet)
     accepted = {code: max(numbers) for code, numbers in picture.used.items() if numbers}
     last: dict[str, ReadingFact] = {}
-    for reading in counting(facts.readings):
-        if reading.purpose == "watch" and reading.setup == picture.setup.number and reading.xyz is not None:
+    for reading in watched_readings(facts, picture.setup.number):
+        if reading.xyz is not None:
             last[reading.code] = reading
     limit = float(np.sqrt(2 * chi2_limit(3))) * picture.setup.sigma_mm
     found = []

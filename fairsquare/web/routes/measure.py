@@ -14,8 +14,9 @@ from fairsquare.core.facts import ReadingFact
 from fairsquare.core.lengths import Unit
 from fairsquare.core.measure.adjust import AdjustedObservation, SightLine
 from fairsquare.core.measure.calls import Call, Context, understand_call
+from fairsquare.core.measure.counted import counting
 from fairsquare.core.measure.expected import Meaning, cross_pairs, meaning_of, partners_by_letter
-from fairsquare.core.measure.picture import counting, sight_now, sight_of
+from fairsquare.core.measure.picture import sight_now, sight_of
 from fairsquare.core.measure.tools import ShopTool
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import Point, SpanMode, partner_code, points_by_code, tolerances
@@ -108,7 +109,7 @@ def take(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
         context = _context(request, view, form.text("unit"), form.text("mode"), form.text("tool"))
         call = understand_call(form.text("call")[:500], context)
         replaces = whole(form.text("replaces"), "replaces") if form.text("replaces") else None
-        before = next((r for r in view.facts.readings if r.id == replaces), None)
+        before = next((r for r in view.facts.readings if r.id == replaces), None) if replaces is not None else None
         if replaces is not None and (before is None or set(before.codes) != set(call.codes)):
             raise Refused(
                 f"A correction names the points that it corrects: {' and '.join(call.codes)} is another reading.",
@@ -258,8 +259,9 @@ def _page(
     points = points_by_code(facts.sheet) if facts.sheet else {}
     chosen = points.get(point)
     setup = view.setup.number if view.setup else None
-    of_it = (r for r in reversed(facts.readings) if point in (r.code, r.b) and r.setup == setup is not None)
-    still = (r for r in reversed(counting(facts.readings)) if point in (r.code, r.b) and r.setup == setup is not None)
+    looked_through = facts.readings if point and setup is not None else ()
+    of_it = (r for r in reversed(looked_through) if point in r.codes and r.setup == setup)
+    still = (r for r in reversed(counting(looked_through)) if point in r.codes and r.setup == setup)
     states = [one.state for one in judged.values()]
     return render(
         request,

@@ -8,7 +8,7 @@ from markupsafe import Markup
 from fairsquare.actions import Unsure
 from fairsquare.actions.spine import spine
 from fairsquare.core.measure.advice import advise
-from fairsquare.core.measure.picture import counting
+from fairsquare.core.measure.counted import counting
 from fairsquare.core.sheet.model import find_point, partner_code, points_by_code, tolerances
 from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
 from fairsquare.store.people import Session

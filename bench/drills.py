@@ -1,6 +1,7 @@
 """Drills, `python -m bench.drills`: a long job against a short one, who is answered beside slow work, an outage of the database."""
 
 import io
+import multiprocessing
 import re
 import secrets
 import statistics
@@ -8,7 +9,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from functools import partial
 
 import httpx
@@ -27,6 +28,8 @@ from fairsquare.store.people import Person
 
 SHORT, LONG, ROUNDS, MOST_LONGER = 100, 5_000, 25, 1.5
 SIXTY, MOST_MS = 60, 100.0
+PERSON_S, INSTRUMENT_S = 1.0, 0.2
+"""Between two readings that are called out and drawn, and two of an instrument: quicker than either is."""
 AWAY_S, MOST_AWAY_S, MOST_BACK_S = 6.0, 0.2, 0.3
 
 
@@ -130,7 +133,7 @@ class Others:
             form = {"csrf": csrf, "request_key": secrets.token_hex(12), "setup": "1", "call": self._call}
             send = partial(http.post, f"/jobs/{self._number}/readings", data=form, headers={"HX-Request": "true"})
             self.drawn.append(timed(send))
-            time.sleep(0.05)
+            time.sleep(PERSON_S)
         http.close()
 
     def _send(self) -> None:
@@ -143,7 +146,7 @@ class Others:
                 one = {"purpose": "point", "code": code, "xyz": [float(value) for value in xyz]}
                 sent = {"request_key": secrets.token_hex(12), "setup": 1, "readings": [one]}
                 self.readings.append(timed(partial(http.post, path, json=sent)))
-                time.sleep(0.05)
+                time.sleep(INSTRUMENT_S)
 
     def __enter__(self) -> "Others":
         for one in self._threads:
@@ -164,7 +167,7 @@ def tell_starved(at: Stage) -> int:
     number, call = grown(at, ngozi, SHORT)
     over = 0
     with Others(at, number, call) as nobody:
-        time.sleep(3)
+        time.sleep(15)
     for words, work in (("nobody else", None), ("sixty PDFs", pdfs), ("sixty photos of 20 megapixels", photos)):
         others = nobody
         if work is not None:
@@ -172,7 +175,7 @@ def tell_starved(at: Stage) -> int:
                 work(at, ngozi)
         health, readings, drawn = (_told(each) for each in (others.health, others.readings, others.drawn))
         sys.stdout.write(f"beside {words}: health {health}; a reading {readings}; until it is drawn {drawn}\n")
-        over += 1000 * float(np.quantile(others.health, 0.95)) > MOST_MS
+        over += sum(1000 * float(np.quantile(each, 0.95)) > MOST_MS for each in (others.health, others.readings))
     return over
 
 
@@ -191,33 +194,47 @@ def pdfs(at: Stage, person: Person) -> None:
     form = {"csrf": csrf, "request_key": secrets.token_hex(12), **said}
     link = re.search(r"/handover/[\w-]{20,}", http.post(f"/jobs/{number}/record/links", data=form).text)
     assert link is not None
-    _at_once(lambda own: own.get(f"{at.address}{link.group(0)}/record.pdf?n={secrets.token_hex(3)}").status_code)
+    _apart(_ask_for_pdfs, f"{at.address}{link.group(0)}/record.pdf")
+
+
+def _ask_for_pdfs(address: str) -> list[int]:
+    return _at_once(lambda http: http.get(f"{address}?n={secrets.token_hex(3)}").status_code)
 
 
 def photos(at: Stage, person: Person) -> None:
     """Have sixty photos sent at once by an apprentice."""
-    random = np.random.default_rng(1).integers(0, 255, (40, 60, 3), dtype=np.uint8)
-    out = io.BytesIO()
-    Image.fromarray(random).resize((5400, 3700)).save(out, "JPEG", quality=60)
     number = at.desk.open_job(person, secrets.token_hex(12), JobDetails(vehicle="sixty photos"))
     said = {"name": own("apprentice").name, "password": own("apprentice").password}
     token = httpx.post(f"{at.address}/api/v1/session", json=said).json()["token"]
+    _apart(_send_photos, f"{at.address}/api/v1/jobs/{number}/photos", token)
+
+
+def _send_photos(address: str, token: str) -> list[int]:
+    random = np.random.default_rng(1).integers(0, 255, (40, 60, 3), dtype=np.uint8)
+    out = io.BytesIO()
+    Image.fromarray(random).resize((5400, 3700)).save(out, "JPEG", quality=60)
 
     def send(http: httpx.Client) -> int:
         return http.post(
-            f"{at.address}/api/v1/jobs/{number}/photos",
+            address,
             data={"request_key": secrets.token_hex(12), "about": "job"},
             files={"photo": ("a.jpg", out.getvalue(), "image/jpeg")},
             headers={"authorization": f"Bearer {token}"},
         ).status_code
 
-    _at_once(send)
+    return _at_once(send)
 
 
-def _at_once(ask: Callable[[httpx.Client], int]) -> None:
+def _at_once(ask: Callable[[httpx.Client], int]) -> list[int]:
     limits = httpx.Limits(max_connections=SIXTY)
     with httpx.Client(timeout=180, limits=limits) as http, ThreadPoolExecutor(SIXTY) as asking:
-        answers = list(asking.map(lambda _: ask(http), range(SIXTY)))
+        return list(asking.map(lambda _: ask(http), range(SIXTY)))
+
+
+def _apart(flood: Callable[..., list[int]], *arguments: str) -> None:
+    """Have a process of its own send a flood, so that its threads do not hold up whoever measures; print what it was answered."""
+    with ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn")) as apart:
+        answers = apart.submit(flood, *arguments).result()
     told = {status: answers.count(status) for status in sorted(set(answers))}
     sys.stdout.write(f"  answers: {told}\n")
 

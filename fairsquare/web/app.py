@@ -87,6 +87,7 @@ from fairsquare.web.routes import (
     went,
 )
 from fairsquare.web.searches import Searches
+from fairsquare.web.turns import InTurn
 from fairsquare.workers import Workers
 
 STATIC = Path(__file__).parent / "static"
@@ -195,6 +196,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
     _describe(app)
     app.add_middleware(LimitBody, refuse=_refused, largest_mb=settings.largest_mb)
     app.add_middleware(AtTheDoor, refuse=_refused)
+    app.add_middleware(InTurn, refuse=_refused)
     app.add_middleware(OwnHost, configured=settings.address)
     app.add_middleware(AroundRequests, https=settings.https)
     return app

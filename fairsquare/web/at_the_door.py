@@ -99,7 +99,7 @@ def let_in(request: Request, entered: Entered) -> Session:
 
 def _session(request: Request) -> Session:
     api = request.url.path.startswith("/api/")
-    token = _bearer(request) if api else cookie_of(request)
+    token = bearer_of(request) if api else cookie_of(request)
     session = find_session(request, token, "token" if api else "page") if token else None
     if session is not None:
         return session
@@ -116,7 +116,8 @@ def find_session(request: Request, token: str, kind: sessions.Kind) -> Session |
     return desk.database.run(lambda connection: sessions.find_session(connection, token, kind))
 
 
-def _bearer(request: Request) -> str:
+def bearer_of(request: Request) -> str:
+    """Return the token of the API that came with a request; empty where none did."""
     scheme, _, token = request.headers.get("authorization", "").partition(" ")
     return token.strip() if scheme.lower() == "bearer" else ""
 

@@ -1,0 +1,95 @@
+"""Turns at the door: few requests of one person, link or address are answered at a time, the others wait outside.
+
+Whoever waits holds no thread, no connection to the database and no body, so that a thousand requests of one take nothing from the
+others but their own time.
+"""
+
+import asyncio
+from collections.abc import Callable
+
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import Request
+from starlette.responses import Response
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from fairsquare.web.at_the_door import bearer_of, cookie_of
+from fairsquare.web.doors import door_of
+from fairsquare.web.middleware import read_what_is_small
+from fairsquare.workers import TooBusy
+
+AT_ONCE, MOST_WAITING = 8, 120
+"""A browser sends six at a time to a host (HTTP/1.1)."""
+_FREE = ("/healthz", "/readyz")
+
+
+class _Turns:
+    """The turns of one: how many requests are here, and the places of those that are answered."""
+
+    def __init__(self) -> None:
+        self.here, self.places = 0, asyncio.Semaphore(AT_ONCE)
+
+
+class InTurn:
+    """ASGI middleware: lets in so many requests of one at once, and refuses who waits behind `MOST_WAITING` of their own.
+
+    Events that a page listens to for as long as it is open give their place back as soon as they have begun.
+    """
+
+    def __init__(self, app: ASGIApp, refuse: Callable[[Request, Exception], Response]) -> None:
+        self._app, self._refuse = app, refuse
+        self._kept: dict[tuple[int, str], _Turns] = {}
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Handle one request."""
+        if scope["type"] != "http" or scope["path"] in _FREE or door_of(scope["method"], scope["path"]) is None:
+            await self._app(scope, receive, send)
+            return
+        name = id(asyncio.get_running_loop()), _whose(Request(scope))
+        turns = self._kept.setdefault(name, _Turns())
+        turns.here += 1
+        try:
+            if turns.here > AT_ONCE + MOST_WAITING:
+                await self._turn_away(scope, receive, send)
+            else:
+                await self._let_in(turns, scope, receive, send)
+        finally:
+            turns.here -= 1
+            if not turns.here:
+                self._kept.pop(name, None)
+
+    async def _let_in(self, turns: _Turns, scope: Scope, receive: Receive, send: Send) -> None:
+        await turns.places.acquire()
+        held = True
+
+        def give_back() -> None:
+            nonlocal held
+            if held:
+                turns.places.release()
+            held = False
+
+        async def send_on(message: Message) -> None:
+            if message["type"] == "http.response.start" and _goes_on(message):
+                give_back()
+            await send(message)
+
+        try:
+            await self._app(scope, receive, send_on)
+        finally:
+            give_back()
+
+    async def _turn_away(self, scope: Scope, receive: Receive, send: Send) -> None:
+        fault = TooBusy(f"{AT_ONCE + MOST_WAITING} requests of yours are being answered: ask again when they are.")
+        await read_what_is_small(receive)
+        response = await run_in_threadpool(self._refuse, Request(scope), fault)
+        response.headers["connection"] = "close"
+        await response(scope, receive, send)
+
+
+def _whose(request: Request) -> str:
+    """Return whose a request is: by its token or cookie; without one by its address and the page or, of a link, the code."""
+    address = request.client.host if request.client else ""
+    return bearer_of(request) or cookie_of(request) or f"{address} {'/'.join(request.url.path.split('/')[:3])}"
+
+
+def _goes_on(message: Message) -> bool:
+    return any(name == b"content-type" and b"event-stream" in value for name, value in message["headers"])

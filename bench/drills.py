@@ -110,16 +110,17 @@ def timed(work: Callable[[], httpx.Response]) -> float:
 
 
 class Others:
-    """Somebody else, who asks for the health and takes readings meanwhile, by the API and on the page with the drawing: how long
-    each answer took, s."""
+    """Somebody else, who asks for the health and takes readings meanwhile: by the API as an instrument does, or where it `draws` on
+    the page, each answered with the drawing. How long each answer took, s."""
 
-    def __init__(self, at: Stage, number: str, call: str) -> None:
+    def __init__(self, at: Stage, number: str, call: str, *, draws: bool) -> None:
         self.health: list[float] = []
         self.readings: list[float] = []
         self.drawn: list[float] = []
         self._at, self._number, self._call = at, number, call
         self._over = threading.Event()
-        self._threads = [threading.Thread(target=work, daemon=True) for work in (self._look, self._read, self._send)]
+        also = (self._read,) if draws else (self._send,)
+        self._threads = [threading.Thread(target=work, daemon=True) for work in (self._look, *also)]
 
     def _look(self) -> None:
         with httpx.Client(base_url=self._at.address, timeout=60) as http:
@@ -166,14 +167,13 @@ def tell_starved(at: Stage) -> int:
     ngozi = Person(found["ngozi"], "ngozi", own("technician").full_name, "technician")
     number, call = grown(at, ngozi, SHORT)
     over = 0
-    with Others(at, number, call) as nobody:
-        time.sleep(15)
-    for words, work in (("nobody else", None), ("sixty PDFs", pdfs), ("sixty photos of 20 megapixels", photos)):
-        others = nobody
-        if work is not None:
-            with Others(at, number, call) as others:
-                work(at, ngozi)
-        health, readings, drawn = (_told(each) for each in (others.health, others.readings, others.drawn))
+    floods = (("nobody else", nothing), ("sixty PDFs", pdfs), ("sixty photos of 20 megapixels", photos))
+    for words, work in floods:
+        with Others(at, number, call, draws=False) as others:
+            work(at, ngozi)
+        with Others(at, number, call, draws=True) as drawing:
+            work(at, ngozi)
+        health, readings, drawn = (_told(each) for each in (others.health, others.readings, drawing.drawn))
         sys.stdout.write(f"beside {words}: health {health}; a reading {readings}; until it is drawn {drawn}\n")
         over += sum(1000 * float(np.quantile(each, 0.95)) > MOST_MS for each in (others.health, others.readings))
     return over
@@ -182,6 +182,12 @@ def tell_starved(at: Stage) -> int:
 def _told(spent: list[float]) -> str:
     late, longest = 1000 * float(np.quantile(spent, 0.95)), 1000 * max(spent)
     return f"{1000 * statistics.median(spent):.0f} ms, 95 % {late:.0f}, longest {longest:.0f}"
+
+
+def nothing(at: Stage, person: Person) -> None:
+    """Ask for nothing for a while."""
+    del at, person
+    time.sleep(15)
 
 
 def pdfs(at: Stage, person: Person) -> None:

@@ -126,8 +126,7 @@ def test_sixty_pdfs_by_a_link_starve_nobody(server, as_role, job) -> None:
         httpx.Client(timeout=120, limits=limits) as http,
     ):
         answers = at_once(lambda: http.get(f"{server}{paper}").status_code)
-    assert set(answers) <= {200, 429}
-    assert answers.count(200) >= 1
+    assert set(answers) == {200}, "all are answered, a few at a time"
     assert others.asked > 3
     assert max(others.longest.values()) < 10, others.longest
 
@@ -159,8 +158,7 @@ def test_sixty_photos_of_an_apprentice_starve_nobody(server, job) -> None:
             ).status_code
 
         answers = at_once(send)
-    assert set(answers) <= {200, 201, 429}
-    assert len(answers) - answers.count(429) >= 12
+    assert set(answers) == {201}, "all are taken, a few at a time"
     assert others.asked > 3
     assert max(others.longest.values()) < 10, others.longest
 

@@ -105,7 +105,7 @@ def serve(host: str, port: int) -> int:
     settings = Settings()
     set_up_logs(settings.log_level)
     migrate(database_url())
-    database = Database(settings.database_url, settings.pool_size)
+    database = Database(settings.database_url, settings.pool_size, ready=True)
     refusal = unfit_to_start(settings, database)
     if refusal:
         sys.stderr.write(refusal + "\n")

@@ -3,7 +3,7 @@
 import hashlib
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.store.database import Connection, execute, insert, row
+from fairsquare.store.database import OF_YESTERDAY, Connection, forget, insert, row
 
 _WINDOW_MINUTES, _MOST_WRONG, _MOST_IN_ALL = 10, 12, 240
 
@@ -47,7 +47,7 @@ def note_try(connection: Connection, address: str, found: bool) -> None:
     insert(
         connection, "INSERT INTO link_try (address, found, at) VALUES (%s, %s, UTC_TIMESTAMP(6))", address[:64], found
     )
-    execute(connection, "DELETE FROM link_try WHERE at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY LIMIT 100")
+    forget(connection, "link_try", OF_YESTERDAY)
 
 
 def hash_of(code: str) -> bytes:

@@ -7,7 +7,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.who import Role
-from fairsquare.store.database import Connection, execute, insert, row, rows
+from fairsquare.store.database import OF_YESTERDAY, Connection, execute, forget, insert, row, rows
 from fairsquare.store.passwords import check_password
 
 ROLES: tuple[Role, ...] = ("technician", "lead", "estimator", "apprentice")
@@ -132,7 +132,7 @@ def begin_try(connection: Connection, name: str, address: str, *, second: bool =
     `second`: it is the second factor that is tried. It is written down before the password is looked at, so that guesses sent all
     at once count one another.
     """
-    execute(connection, "DELETE FROM sign_in_attempt WHERE at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY LIMIT 100")
+    forget(connection, "sign_in_attempt", OF_YESTERDAY)
     return insert(
         connection,
         "INSERT INTO sign_in_attempt (name, address, succeeded, second, at) VALUES (%s, %s, FALSE, %s, UTC_TIMESTAMP(6))",

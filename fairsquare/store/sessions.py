@@ -4,7 +4,7 @@ import hashlib
 import secrets
 from typing import Literal, NamedTuple
 
-from fairsquare.store.database import Connection, execute, insert, row, rows, utc
+from fairsquare.store.database import Connection, execute, forget, insert, row, rows, utc
 from fairsquare.store.people import Person, Session, person_of
 
 Kind = Literal["page", "token", "half"]
@@ -51,7 +51,7 @@ def open_session(
         browser[:200],
         hours,
     )
-    execute(connection, "DELETE FROM session WHERE expires_at < UTC_TIMESTAMP(6) LIMIT 100")
+    forget(connection, "session", "expires_at < UTC_TIMESTAMP(6)")
     return Session(token, csrf, person, number)
 
 

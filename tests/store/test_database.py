@@ -8,8 +8,8 @@ import pytest
 from fairsquare.core.errors import Refused
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.demo.vehicles import VEHICLES
-from fairsquare.store import jobs, measuring, people, sessions, sheets
-from fairsquare.store.database import Database, DatabaseAway, connect_arguments, execute, row, rows
+from fairsquare.store import jobs, links, measuring, people, sessions, sheets
+from fairsquare.store.database import Connection, Database, DatabaseAway, connect_arguments, execute, row, rows
 from fairsquare.store.facts import Lasting, load_facts
 from fairsquare.store.jobs import JobDetails, NoSuchJob, StaleEdit
 from fairsquare.store.measuring import NewReading
@@ -301,3 +301,41 @@ def test_other_passwords_are_taken() -> None:
         "another-long-1",
     ):
         check_password(one, "ngozi")
+
+
+def test_who_forgets_old_tries_waits_for_nobody_who_adds_one(database) -> None:
+    for many in range(3):
+        database.run(lambda c, many=many: links.note_try(c, f"10.0.0.{many}", found=True))
+    database.run(lambda c: execute(c, "UPDATE link_try SET at = at - INTERVAL 2 DAY WHERE address = '10.0.0.0'"))
+    database.run(lambda c: links.note_try(c, "10.0.0.3", found=True))
+
+    def adds_meanwhile(connection: Connection) -> None:
+        links.note_try(connection, "10.0.0.1", found=True)
+
+        def another(other: Connection) -> None:
+            execute(other, "SET innodb_lock_wait_timeout = 1")
+            links.note_try(other, "10.0.0.1", found=False)
+
+        database.run(another)
+
+    database.run(adds_meanwhile)
+    found = database.run(
+        lambda c: rows(c, "SELECT address, found FROM link_try WHERE address LIKE '10.0.0.%%' ORDER BY id")
+    )
+    assert [(one["address"], one["found"]) for one in found] == [
+        ("10.0.0.1", 1),
+        ("10.0.0.2", 1),
+        ("10.0.0.3", 1),
+        ("10.0.0.1", 1),
+        ("10.0.0.1", 0),
+    ]
+
+
+def test_a_connection_that_was_lost_is_opened_again_before_anything_is_begun(url) -> None:
+    ours = Database(url, 1, ready=True)
+    number = ours.run(lambda c: row(c, "SELECT CONNECTION_ID() AS id"))["id"]
+    other = Database(url, 1)
+    other.run(lambda c: execute(c, f"KILL {number}"))
+    assert ours.run(lambda c: row(c, "SELECT CONNECTION_ID() AS id"))["id"] != number
+    ours.close()
+    other.close()

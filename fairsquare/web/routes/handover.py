@@ -60,7 +60,8 @@ async def as_pdf(request: Request, code: str, whole: bool = False) -> Response:
     short = linked.audience == "owner" and not whole
     papers: Papers = request.app.state.papers
     made = await papers.made(by_link(request, code), lambda: record_paper(request, linked.sha256, body, short=short))
-    return _private(download(made, "application/pdf", file_name(body, "pdf"), inline=True))
+    name = await run_in_threadpool(file_name, body, "pdf")
+    return _private(download(made, "application/pdf", name, inline=True))
 
 
 @router.get("/handover/{code}/photos/{photo}.jpg")

@@ -116,7 +116,7 @@ async def as_pdf(request: Request, sha256: str) -> Response:
     body = await run_in_threadpool(_body, request, sha256)
     papers: Papers = request.app.state.papers
     made = await papers.made(request.state.person, lambda: record_paper(request, sha256, body))
-    return download(made, "application/pdf", file_name(body, "pdf"), inline=True)
+    return download(made, "application/pdf", await run_in_threadpool(file_name, body, "pdf"), inline=True)
 
 
 @router.get("/records/{sha256}/paper")

@@ -315,6 +315,7 @@ def test_who_forgets_old_tries_waits_for_nobody_who_adds_one(database) -> None:
         def another(other: Connection) -> None:
             execute(other, "SET innodb_lock_wait_timeout = 1")
             links.note_try(other, "10.0.0.1", found=False)
+            execute(other, "SET innodb_lock_wait_timeout = 10")
 
         database.run(another)
 

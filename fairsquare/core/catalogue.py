@@ -5,56 +5,46 @@ Python, the command line, the API and the pages all reach the same entry, so the
 
 import json
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from importlib import import_module
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import Any, cast
 
-import numpy as np
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
-from fairsquare.core.cut.budget import CutBudget, CutBudgeted, cut_budget
-from fairsquare.core.cut.drill import DrillMap, WeldsMapped, drill_map
-from fairsquare.core.cut.place import CutsPlaced, PlaceCuts, place_cuts
-from fairsquare.core.damage.decide import DecideMember, MemberDecided, decide_member
-from fairsquare.core.damage.read import DamageRead, ReadDamage, read_damage
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.fit.hang import HangPanel, PanelHung, hang_panel
-from fairsquare.core.fit.square import SquaredUp, SquareUp, square_up
-from fairsquare.core.lengths import (
-    ComparedLengths,
-    CompareLengths,
-    ParsedLength,
-    ParseLength,
-    compare_lengths,
-    parse_length,
-)
-from fairsquare.core.measure.adjust import Adjusted, AdjustNetwork, adjust_network
-from fairsquare.core.measure.bar_check import CheckTool, ToolChecked, check_tool
-from fairsquare.core.measure.conformity import JudgePoints, PointsJudged, judge_points
-from fairsquare.core.measure.next_reading import NextMeasurement, ReadingsRanked, next_measurement
-from fairsquare.core.measure.setup import FitSetup, SetupFit, fit_setup
-from fairsquare.core.plan.asked import DayPlan, DayPlanned
-from fairsquare.core.plan.day import day_plan
-from fairsquare.core.plan.hours import HoursFound, JobHours, job_hours
-from fairsquare.core.pull.hold import HoldCapacity, HoldTakes, hold_capacity
-from fairsquare.core.pull.plan import PlanPulls, PullsPlanned, plan_pulls
-from fairsquare.core.pull.springback import NextPull, PullAdvised, next_pull
-from fairsquare.core.pull.statics import PullsHeld, PullStatics, pull_statics
-from fairsquare.core.sheet.check import CheckSheet, SheetChecked, check_sheet
-from fairsquare.core.sheet.comparative import ComparativeSheet, SheetMade, comparative_sheet
-from fairsquare.core.sheet.spans import SheetSpans, SpansFound, sheet_spans
-from fairsquare.core.structure.simulate import FrameSimulated, SimulateFrame, simulate_frame
-from fairsquare.core.weld.order import WeldOrder, WeldsOrdered, weld_order
-from fairsquare.core.weld.settings import SettingsFound, WeldSettings, weld_settings
-from fairsquare.core.weld.timeline import BondTimeline, TimelineFound, bond_timeline
 
 
-class Calculation(NamedTuple):
-    """One calculation: `function` takes a `request` model (or one of several) and returns a `result` model."""
+@dataclass(frozen=True)
+class Calculation:
+    """One calculation: `function` takes a `request` model (or one of several) and returns a `result` model.
+
+    What it needs is imported when it is first asked for: whoever only wants its name, or another one, does not wait for it. `at`
+    says where in core that is, and what the three are called there.
+    """
 
     name: str
-    request: Any
-    result: type[BaseModel]
-    function: Callable[[Any], BaseModel]
+    at: str
+
+    @cached_property
+    def request(self) -> Any:
+        """The model of a request, or the union of several."""
+        return self._found(0)
+
+    @cached_property
+    def result(self) -> type[BaseModel]:
+        """The model of a result."""
+        return cast(type[BaseModel], self._found(1))
+
+    @cached_property
+    def function(self) -> Callable[[Any], BaseModel]:
+        """The pure function between them."""
+        return cast(Callable[[Any], BaseModel], self._found(2))
+
+    def _found(self, place: int) -> Any:
+        module, *names = self.at.split()
+        return getattr(import_module(f"fairsquare.core.{module}"), names[place])
 
     def __call__(self, request: BaseModel) -> BaseModel:
         """Return the result of a request."""
@@ -74,6 +64,8 @@ class Calculation(NamedTuple):
 
     def run_json(self, text: str | bytes) -> str:
         """Answer a JSON request with a JSON result. Raises `FairSquareError` for a request that is wrong."""
+        import numpy as np
+
         request = self.read(text)
         try:
             with np.errstate(over="raise", invalid="raise", divide="raise"):
@@ -134,36 +126,37 @@ def _shown(value: Any) -> Any:
     return value if len(text) <= 200 else text[:200] + "…"
 
 
-def _catalogue(*calculations: Calculation) -> Mapping[str, Calculation]:
-    return MappingProxyType({calculation.name: calculation for calculation in calculations})
-
-
-CATALOGUE: Mapping[str, Calculation] = _catalogue(
-    Calculation("parse-length", ParseLength, ParsedLength, parse_length),
-    Calculation("compare-lengths", CompareLengths, ComparedLengths, compare_lengths),
-    Calculation("check-sheet", CheckSheet, SheetChecked, check_sheet),
-    Calculation("comparative-sheet", ComparativeSheet, SheetMade, comparative_sheet),
-    Calculation("sheet-spans", SheetSpans, SpansFound, sheet_spans),
-    Calculation("fit-setup", FitSetup, SetupFit, fit_setup),
-    Calculation("adjust-network", AdjustNetwork, Adjusted, adjust_network),
-    Calculation("next-measurement", NextMeasurement, ReadingsRanked, next_measurement),
-    Calculation("judge-points", JudgePoints, PointsJudged, judge_points),
-    Calculation("read-damage", ReadDamage, DamageRead, read_damage),
-    Calculation("decide-member", DecideMember, MemberDecided, decide_member),
-    Calculation("pull-statics", PullStatics, PullsHeld, pull_statics),
-    Calculation("hold-capacity", HoldCapacity, HoldTakes, hold_capacity),
-    Calculation("simulate-frame", SimulateFrame, FrameSimulated, simulate_frame),
-    Calculation("next-pull", NextPull, PullAdvised, next_pull),
-    Calculation("plan-pulls", PlanPulls, PullsPlanned, plan_pulls),
-    Calculation("place-cuts", PlaceCuts, CutsPlaced, place_cuts),
-    Calculation("cut-budget", CutBudget, CutBudgeted, cut_budget),
-    Calculation("drill-map", DrillMap, WeldsMapped, drill_map),
-    Calculation("weld-order", WeldOrder, WeldsOrdered, weld_order),
-    Calculation("weld-settings", WeldSettings, SettingsFound, weld_settings),
-    Calculation("bond-timeline", BondTimeline, TimelineFound, bond_timeline),
-    Calculation("hang-panel", HangPanel, PanelHung, hang_panel),
-    Calculation("square-up", SquareUp, SquaredUp, square_up),
-    Calculation("check-tool", CheckTool, ToolChecked, check_tool),
-    Calculation("job-hours", JobHours, HoursFound, job_hours),
-    Calculation("day-plan", DayPlan, DayPlanned, day_plan),
+CATALOGUE: Mapping[str, Calculation] = MappingProxyType(
+    {
+        name: Calculation(name, at)
+        for name, at in (
+            ("parse-length", "lengths ParseLength ParsedLength parse_length"),
+            ("compare-lengths", "lengths CompareLengths ComparedLengths compare_lengths"),
+            ("check-sheet", "sheet.check CheckSheet SheetChecked check_sheet"),
+            ("comparative-sheet", "sheet.comparative ComparativeSheet SheetMade comparative_sheet"),
+            ("sheet-spans", "sheet.spans SheetSpans SpansFound sheet_spans"),
+            ("fit-setup", "measure.setup FitSetup SetupFit fit_setup"),
+            ("adjust-network", "measure.adjust AdjustNetwork Adjusted adjust_network"),
+            ("next-measurement", "measure.next_reading NextMeasurement ReadingsRanked next_measurement"),
+            ("judge-points", "measure.conformity JudgePoints PointsJudged judge_points"),
+            ("read-damage", "damage.read ReadDamage DamageRead read_damage"),
+            ("decide-member", "damage.decide DecideMember MemberDecided decide_member"),
+            ("pull-statics", "pull.statics PullStatics PullsHeld pull_statics"),
+            ("hold-capacity", "pull.hold HoldCapacity HoldTakes hold_capacity"),
+            ("simulate-frame", "structure.simulate SimulateFrame FrameSimulated simulate_frame"),
+            ("next-pull", "pull.springback NextPull PullAdvised next_pull"),
+            ("plan-pulls", "pull.plan PlanPulls PullsPlanned plan_pulls"),
+            ("place-cuts", "cut.place PlaceCuts CutsPlaced place_cuts"),
+            ("cut-budget", "cut.budget CutBudget CutBudgeted cut_budget"),
+            ("drill-map", "cut.drill DrillMap WeldsMapped drill_map"),
+            ("weld-order", "weld.order WeldOrder WeldsOrdered weld_order"),
+            ("weld-settings", "weld.settings WeldSettings SettingsFound weld_settings"),
+            ("bond-timeline", "weld.timeline BondTimeline TimelineFound bond_timeline"),
+            ("hang-panel", "fit.hang HangPanel PanelHung hang_panel"),
+            ("square-up", "fit.square SquareUp SquaredUp square_up"),
+            ("check-tool", "measure.bar_check CheckTool ToolChecked check_tool"),
+            ("job-hours", "plan.hours JobHours HoursFound job_hours"),
+            ("day-plan", "plan.day DayPlan DayPlanned day_plan"),
+        )
+    }
 )

@@ -1,6 +1,9 @@
 """The four doors: Python, the command line (one, and a line at a time), and the schemas; the API's is in tests/web."""
 
 import json
+import subprocess
+import sys
+from typing import get_type_hints
 
 import jsonschema
 import pytest
@@ -221,3 +224,16 @@ def test_numbers_that_overflow_are_refused_in_words() -> None:
         assert "too large or too small" in json.loads(answer.stderr)["title"]
     else:
         assert all(abs(v) < 1e200 for v in json.loads(answer.stdout)["points"]["F4L"]["expanded"])
+
+
+@pytest.mark.parametrize("name", list(CATALOGUE))
+def test_a_calculation_goes_from_its_request_to_its_result(name) -> None:
+    calculation = CATALOGUE[name]
+    hints = list(get_type_hints(calculation.function, include_extras=True).values())
+    assert (hints[0], hints[-1]) == (calculation.request, calculation.result)
+
+
+def test_names_are_listed_without_what_calculations_need() -> None:
+    asked = "import sys; from fairsquare.core.catalogue import CATALOGUE; print(len(CATALOGUE), 'numpy' in sys.modules)"
+    told = subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True).stdout.split()
+    assert told == [str(len(CATALOGUE)), "False"]

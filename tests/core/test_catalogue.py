@@ -3,7 +3,7 @@
 import json
 import subprocess
 import sys
-from typing import get_type_hints
+from typing import Annotated, get_args, get_origin, get_type_hints
 
 import jsonschema
 import pytest
@@ -229,8 +229,10 @@ def test_numbers_that_overflow_are_refused_in_words() -> None:
 @pytest.mark.parametrize("name", list(CATALOGUE))
 def test_a_calculation_goes_from_its_request_to_its_result(name) -> None:
     calculation = CATALOGUE[name]
-    hints = list(get_type_hints(calculation.function, include_extras=True).values())
-    assert (hints[0], hints[-1]) == (calculation.request, calculation.result)
+    hints = list(get_type_hints(calculation.function).values())
+    annotated = get_origin(calculation.request) is Annotated
+    request = get_args(calculation.request)[0] if annotated else calculation.request
+    assert (hints[0], hints[-1]) == (request, calculation.result)
 
 
 def test_names_are_listed_without_what_calculations_need() -> None:

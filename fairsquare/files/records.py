@@ -31,7 +31,7 @@ class RecordCheck(Model):
     """What the check of a file found: three answers in short, `findings` in words with where.
 
     `whole`: not a byte was changed since it was sealed. `signed_by`: by whom it was sealed. `follows`: the figures follow from the
-    readings.
+    readings, but for those of `then`, in words: by the rules of then, and what a calculation that was changed since says today.
     """
 
     whole: bool
@@ -39,6 +39,7 @@ class RecordCheck(Model):
     sha256: str | None
     findings: tuple[str, ...]
     signed_by: SignedBy = NOBODY
+    then: tuple[str, ...] = ()
 
     @property
     def good(self) -> bool:
@@ -111,13 +112,21 @@ def check_record_body(content: bytes) -> RecordCheck:
             signed_by=by,
         )
     wrong = recompute(record)
-    told = [f"{one.where}: {one.stands!r} stands, {one.follows!r} follows from the readings" for one in wrong[:50]]
+    otherwise = [one for one in wrong if one.since is not None]
+    unexplained = [one for one in wrong if one.since is None]
+    told = [
+        f"{one.where}: {one.stands!r} stands, {one.follows!r} follows from the readings" for one in unexplained[:50]
+    ]
     return RecordCheck(
         whole=whole,
-        follows=not wrong,
+        follows=not unexplained,
         sha256=_text(integrity.get("sha256")),
         findings=(*findings, *told),
         signed_by=by,
+        then=tuple(
+            f"{one.where}: by the rules of then {one.stands!r}, today {one.follows!r} ({one.since}: {one.what})"
+            for one in otherwise
+        ),
     )
 
 

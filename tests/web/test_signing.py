@@ -10,7 +10,9 @@ from typer.testing import CliRunner
 from fairsquare.cli import app as command_line
 from fairsquare.files.records import check_record, sealed
 from fairsquare.files.signing import in_groups, new_key
+from fairsquare.store import jobs, records
 from fairsquare.web.routes.record import record_of
+from tests.core.test_golden import GOLDEN
 from tests.web.test_carrying import file, job, members, other, resealed
 
 __all__ = ["file", "job", "other"]
@@ -122,3 +124,19 @@ def test_a_new_key_leaves_what_was_signed_before_signed(as_role, job) -> None:
     again = re.search(r"/records/([0-9a-f]{64})", lead.get(f"/jobs/{job}/record")).group(1)
     assert f"with its key {own_fingerprint(lead)}" in lead.get(f"/records/{again}")
     assert before in lead.get("/keys"), "what was is still known"
+
+
+def test_a_record_of_an_earlier_format_is_shown_by_the_rules_of_then(as_role, database, persons, job) -> None:
+    lead = as_role("lead")
+    body = (GOLDEN / "7" / "record.json").read_text()
+    sha256 = json.loads(body)["integrity"]["sha256"]
+    of = database.run(lambda c: jobs.find_job(c, job)).id
+    database.run(lambda c: records.keep_record(c, of, sha256, body, persons["lead"].id))
+    page = html.unescape(lead.get(f"/records/{sha256}"))
+    assert "Whole, and its figures follow from its readings, by the rules of then." in page
+    assert "by the rules of then -634.2983672810835, today -634.2983" in page
+    said = {"record": sha256, "audience": "payer", "named": "Ines", "days": "7"}
+    link = re.search(r"/handover/[\w-]{20,}", lead.post(f"/jobs/{job}/record/links", **said)).group(0)
+    assert "its figures follow from its readings, by the rules of then." in lead.get(link)
+    assert lead.http.get(f"/records/{sha256}.json").text == body
+    assert lead.http.get(f"/records/{sha256}.pdf").content.startswith(b"%PDF")

@@ -50,6 +50,7 @@ from fairsquare.core.measure.setup import SetupFit
 from fairsquare.core.measure.trusted_tools import read_at
 from fairsquare.core.model import Model
 from fairsquare.core.release.holds import HoldStatus, job_state
+from fairsquare.core.release.rules import changed_since
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.who import Who
 
@@ -148,11 +149,17 @@ class JobRecord(Model):
 
 
 class Disagreement(Model):
-    """A figure of a record that does not follow from its facts; `where` is a JSON pointer (RFC 6901)."""
+    """A figure of a record that does not follow from its facts; `where` is a JSON pointer (RFC 6901).
+
+    `since` names the version of a calculation that works it out otherwise than the one that the record was made by, and `what`
+    changed; null where nothing explains it.
+    """
 
     where: str
     stands: Any
     follows: Any
+    since: str | None = None
+    what: str | None = None
 
 
 def make_record(
@@ -219,7 +226,15 @@ def recompute(record: JobRecord) -> tuple[Disagreement, ...]:
     if record.format != FORMAT:
         follows = follows.model_copy(update={"holds": _as_demanded_then(record.results.holds, follows.holds)})
     wrong = _compare("/results", record.results.model_dump(mode="json"), follows.model_dump(mode="json"))
-    return (*_wrongly_fresh(facts), *wrong)
+    return (*_wrongly_fresh(facts), *(_by_rules_of_then(record.format, one) for one in wrong))
+
+
+def _by_rules_of_then(format: Format, found: Disagreement) -> Disagreement:
+    """Return a disagreement with the change that explains it, where one does: a figure for a figure, and nothing else."""
+    change = changed_since(format, found.where)
+    if change is None or not all(isinstance(value, int | float) for value in (found.stands, found.follows)):
+        return found
+    return found.model_copy(update={"since": f"{change.calculation} {change.version}", "what": change.what})
 
 
 def _as_demanded_then(stand: tuple[HoldRecord, ...], follow: tuple[HoldRecord, ...]) -> tuple[HoldRecord, ...]:

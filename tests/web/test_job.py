@@ -209,6 +209,13 @@ def test_the_call_line_says_what_it_understood(as_role, fair_job) -> None:
     with_references(ngozi, job)
     said = ngozi.get(f"/jobs/{job}/measure/understood?call={call('F4R', (-14.0, 5.0, 7.0))}&unit=mm")
     assert "14.0 short, 5.0 left (narrow), 7.0 high" in said
+    assert 'class="sign off"' in said
+    near = ngozi.get(f"/jobs/{job}/measure/understood?call={call('F4R', (-2.9, 0.0, 0.0))}&unit=mm")
+    assert 'class="sign close"' in near, "within tolerance, and not surely: it is not fair"
+    assert "± 1.5" in near
+    loaded = ngozi.get(f"/jobs/{job}/measure/understood?call={call('F4R')} loaded&unit=mm")
+    assert "under load" in loaded
+    assert 'class="sign fair"' not in loaded, "under load nothing is judged"
     assert "Did you mean F4R" in ngozi.get(f"/jobs/{job}/measure/understood?call=f4q 1 2 3", 422)
     assert "needs three numbers" in ngozi.get(f"/jobs/{job}/measure/understood?call=f4r 1", 422)
     in_inches = ngozi.get(f"/jobs/{job}/set-up/understood?call=c1l 40 21 3/8 7&unit=in")

@@ -2,24 +2,23 @@
 
 from typing import Any, Literal, NamedTuple
 
-import numpy as np
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import JobView, Unsure
 from fairsquare.actions.hearing import reading_of
 from fairsquare.actions.spine import spine
-from fairsquare.core.axes import apply_pose
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.facts import ReadingFact
 from fairsquare.core.lengths import Unit
 from fairsquare.core.measure.adjust import AdjustedObservation, SightLine
 from fairsquare.core.measure.calls import Call, Context, understand_call
+from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.measure.counted import counting
 from fairsquare.core.measure.expected import Meaning, cross_pairs, meaning_of, partners_by_letter
+from fairsquare.core.measure.one_reading import judge_reading
 from fairsquare.core.measure.picture import sight_now, sight_of
 from fairsquare.core.measure.tools import ShopTool
-from fairsquare.core.model import Row3
-from fairsquare.core.sheet.model import Point, SpanMode, partner_code, points_by_code, tolerances
+from fairsquare.core.sheet.model import Point, SpanMode, partner_code, points_by_code
 from fairsquare.drawings.gauges import gauge_row, hung_gauges
 from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.store import jobs
@@ -76,12 +75,12 @@ def understood(
 ) -> Response:
     """Say what a call was understood to be, and what it would mean, before it is taken."""
     view = desk_of(request).view(number)
-    found, fault, point, deviation, meaning = None, None, None, None, None
+    found, fault, point, judged, meaning = None, None, None, None, None
     if call.strip():
         try:
             found = understand_call(call[:500], _context(request, view, unit, mode, tool))
             if found.kind == "point":
-                point, deviation = _where(view, found)
+                point, judged = _judged(view, found)
             else:
                 meaning = meaning_of(view.facts.sheet, found, _sight_now(view))
         except FairSquareError as wrong:
@@ -94,9 +93,8 @@ def understood(
         found=found,
         fault=fault,
         point=point,
-        deviation=deviation,
+        judged=judged,
         meaning=meaning,
-        state=_state(view, point, deviation),
     )
 
 
@@ -203,24 +201,15 @@ def _sight_now(view: JobView) -> SightLine | None:
     return joined.sights.get(sight_now(view.facts)) if joined else None
 
 
-def _where(view: JobView, call: Call) -> tuple[Point | None, Row3 | None]:
-    """Return the point called and where the reading puts it against the sheet, when there is a fit."""
-    if view.facts.sheet is None:
+def _judged(view: JobView, call: Call) -> tuple[Point | None, PointJudgement | None]:
+    """Return the point called, and what this reading alone says of it; nothing where there is no set-up, or under load."""
+    sheet, picture = view.facts.sheet, view.state.picture
+    if sheet is None:
         return None, None
-    point = points_by_code(view.facts.sheet)[call.code]
-    fit = view.state.picture.fit if view.state.picture else None
-    if fit is None or fit.rotation is None or fit.translation is None:
+    point = points_by_code(sheet)[call.code]
+    if picture is None or call.xyz is None or call.loaded:
         return point, None
-    place = apply_pose(np.array(fit.rotation), np.array(fit.translation), np.array([call.xyz]))[0]
-    deviation = place - np.array(point.xyz)
-    return point, (float(deviation[0]), float(deviation[1]), float(deviation[2]))
-
-
-def _state(view: JobView, point: Point | None, deviation: Row3 | None) -> str:
-    if view.facts.sheet is None or point is None or deviation is None:
-        return "unread"
-    limits = tolerances(view.facts.sheet, point)
-    return "off" if any(abs(d) > limit for d, limit in zip(deviation, limits, strict=True)) else "fair"
+    return point, judge_reading(sheet, picture.fit, picture.setup.sigma_mm, call.code, call.xyz)
 
 
 def _answer(

@@ -15,6 +15,8 @@ from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Watched
 from fairsquare.core.pull.plan import PullsPlanned, School
 from fairsquare.core.pull.setting import Setting
+from fairsquare.core.pull.slip import voided_last
+from fairsquare.core.pull.verdict import verdict_of
 from fairsquare.store import pulls
 
 router = APIRouter(prefix="/api/v1")
@@ -96,8 +98,9 @@ class PointShown(Model):
 class BoardShown(Model):
     """The pull under way, of which version of the plan; all null where none is.
 
-    `let_go`: it is far enough, or a point or what works hardest of the rig may go no farther. `setup`: the number of the set-up in
-    force, in which what is pulled is read.
+    `let_go`: it is far enough, or a point or what works hardest of the rig may go no farther. `stop`: let go at once, whatever the
+    points say. `say` and `why` are the words of the board. `setup`: the number of the set-up in force, in which what is pulled is
+    read.
     """
 
     setup: int | None = None
@@ -107,6 +110,9 @@ class BoardShown(Model):
     state: BoardState | None
     cycle: int | None
     let_go: bool = False
+    stop: bool = False
+    say: str = ""
+    why: str = ""
     points: Many[PointShown]
     forces_n: dict[str, float]
 
@@ -204,6 +210,7 @@ def board(number: str, desk: At, person: By) -> BoardShown:
     if found is None:
         return BoardShown(pull=None, state=None, cycle=None, points=(), forces_n=forces)
     gear = pulling.fullest_now(desk, view, found)
+    verdict = verdict_of(found, gear, voided_last(view.facts))
     points: list[dict[str, Any]] = [
         {
             "watched": point.watched,
@@ -219,6 +226,9 @@ def board(number: str, desk: At, person: By) -> BoardShown:
         setup=view.setup.number if view.setup else None,
         plan_version=found.plan.version,
         let_go=found.state == "pulling" and (found.let_go or bool(gear and gear.let_go)),
+        stop=verdict.stop,
+        say=verdict.word,
+        why=verdict.why,
         pull=found.pull,
         state=found.state,
         cycle=found.cycle,

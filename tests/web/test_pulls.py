@@ -4,6 +4,7 @@ import re
 
 import numpy as np
 import pytest
+from fastapi.testclient import TestClient
 
 from fairsquare.actions import pulling
 from fairsquare.core.pull.board import board_of, places_now, plan_of, setting_of
@@ -18,6 +19,7 @@ from fairsquare.core.pull.job import (
     seen_plan,
 )
 from fairsquare.core.pull.settling import learned, pulled_ways
+from fairsquare.demo.people import SIGN_INS
 from fairsquare.demo.vehicles import DUNLIN
 from tests.conftest import key
 from tests.web.test_job import call, make_safe, new_job, read_all, sign, with_references, with_sheet
@@ -364,6 +366,21 @@ def test_what_driving_takes_back_is_learned_apart(as_role, planned, desk, person
     assert "it took back" in ngozi.get(f"/jobs/{job}/pulls")
     assert board_of(desk.view(job).facts) is None, "and it is not mixed with what comes back when a chain is let go"
     assert "Nothing was driven or loaded" in ngozi.post(f"/jobs/{job}/board/settle", 409, do="read")
+
+
+def test_the_board_of_the_api_says_what_the_page_says(as_role, planned, app) -> None:
+    ngozi, job = as_role("technician"), planned
+    ngozi.post(f"/jobs/{job}/board/begin", pull="1")
+    go(ngozi, job, "cautions", "test", **TICKS)
+    lead = next(one for one in SIGN_INS if one.role == "lead")
+    http = TestClient(app)
+    token = http.post("/api/v1/session", json={"name": lead.name, "password": lead.password}).json()["token"]
+    shown = http.get(f"/api/v1/jobs/{job}/board", headers={"authorization": f"Bearer {token}"}).json()
+    assert (shown["stop"], shown["say"]) == (False, "LIGHT TEST PULL")
+    assert "LIGHT TEST PULL" in ngozi.get(f"/jobs/{job}/board/now")
+    go(ngozi, job, "test", "stopped")
+    shown = http.get(f"/api/v1/jobs/{job}/board", headers={"authorization": f"Bearer {token}"}).json()
+    assert (shown["stop"], shown["say"], shown["why"]) == (True, "STOP", "say why, look, then go on or let go")
 
 
 def test_a_weakest_link_is_let_go_before_it_is_full(as_role, planned, desk, persons) -> None:

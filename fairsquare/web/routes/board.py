@@ -10,10 +10,9 @@ from fairsquare.actions import pulling
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import JobFacts, MovementFact
+from fairsquare.core.facts import JobFacts
 from fairsquare.core.lengths import read_length
 from fairsquare.core.pull.board import Board, WatchedNow, board_of, plan_of, setting_of
-from fairsquare.core.pull.full import Fullest
 from fairsquare.core.pull.job import (
     BOARD_WORDS,
     CAUTIONS,
@@ -29,6 +28,7 @@ from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.pull.settling import SETTLED, learned, open_settling, stands_free, taken_back
 from fairsquare.core.pull.slip import held_as_planned, voided_last
 from fairsquare.core.pull.statics import PullsHeld
+from fairsquare.core.pull.verdict import verdict_of
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.drawings.board import cycles_drawing, scale_drawing
@@ -218,6 +218,7 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
     weakest = works_hardest(statics, work)
     gear = pulling.fullest_now(desk_of(request), view, board)
     void = voided_last(view.facts)
+    verdict = verdict_of(board, gear, void)
     chains: list[tuple[ChainSet, tuple[float, float] | None, float | None]] = []
     for number, chain in enumerate(work.chains, 1):
         force = loads.get(chain.tower)
@@ -230,12 +231,9 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "work": work,
         "words": BOARD_WORDS[board.state],
         "points": [(point, scale_drawing(point), way_words(point.watched.way)) for point in board.points],
-        "say": _void_say(board, void) or _full_say(board, gear) or _say(board, gear),
-        "again": board.again and not (gear and gear.let_go),
-        "stop": board.state == "stopped"
-        or (board.state in UNDER_LOAD and gear is not None and gear.full)
-        or (board.state in UNDER_LOAD and void is not None)
-        or any(point.passed for point in board.points),
+        "say": verdict,
+        "stop": verdict.stop,
+        "again": verdict.again,
         "gear_words": pulling.gear_words(desk_of(request), setting, work)
         if (setting := setting_of(view.facts))
         else (),
@@ -281,85 +279,3 @@ def _once(
     skeleton = frame_of_setting(sheet, setting)
     ground = pull_drawing(sheet, skeleton, setting, {}, work, statics.held, ground_only=True, width=width)
     return ground, sheet.construction == "aluminium"
-
-
-def _full_say(board: Board, gear: Fullest | None) -> tuple[str, str] | None:
-    """Return what is said when the force as read nearly fills the weakest link, or fills it: no more, whatever the points say."""
-    if gear is None or board.state not in UNDER_LOAD or board.state == "stopped":
-        return None
-    if gear.full:
-        return "STOP", f"{gear.name} is at {gear.use:.0%} of what it takes: no more, let go"
-    passed = any(point.passed for point in board.points)
-    if gear.let_go and board.state == "pulling" and not passed:
-        return "LET GO", f"{gear.name} is at {gear.use:.0%} of what it takes: let go, then read free"
-    return None
-
-
-def _void_say(board: Board, void: MovementFact | None) -> tuple[str, str] | None:
-    """Return what is said when the set-up is void in the middle of a pull, by a clamp that slipped or by any other move."""
-    if void is None:
-        return None
-    if board.state in UNDER_LOAD:
-        return "STOP", f"{void.words}. Let go, look at every clamp"
-    return "SET UP AGAIN", f"{void.words}: what was read with the old set-up says nothing of where it stands"
-
-
-def _why_let_go(board: Board) -> str:
-    """Return why it is let go now: all are far enough, or one may go no farther while others are short."""
-    aims = [point for point in board.points if point.advice and point.advice.pull_to_mm is not None]
-    short = [point.watched.code for point in aims if not point.reached]
-    full = [point.watched.code for point in board.points if point.full]
-    if not short or not full:
-        return "far enough: let go, then read free"
-    return f"{', '.join(full)} may go no farther, {', '.join(short)} or not: let go, then read free"
-
-
-def _onward(board: Board, gear: Fullest | None) -> str:
-    """Return what to do after a cycle, as its points stand free."""
-    short = [point.watched.code for point in board.points if point.short]
-    home = [point.watched.code for point in board.points if point.at_home]
-    if not short:
-        return "close the cycle"
-    if not home and gear and gear.let_go:
-        return f"{', '.join(short)} short, and {gear.name} can give no more: end this pull, plan the rest"
-    if not home:
-        return f"{', '.join(short)} short, pull again"
-    return f"{', '.join(short)} short, but {', '.join(home)} would go past home: end this pull, plan the rest"
-
-
-def _say(board: Board, gear: Fullest | None) -> tuple[str, str]:
-    """Return the word of the board, and what stands small beside it."""
-    if any(point.passed for point in board.points) or board.state == "stopped":
-        passed = [point.watched.code for point in board.points if point.passed]
-        return (
-            "STOP",
-            f"{', '.join(passed)} past the limit: let go" if passed else "say why, look, then go on or let go",
-        )
-    advice = [point.advice.advice for point in board.points if point.advice]
-    if board.state == "pulling":
-        if board.let_go:
-            return "LET GO", _why_let_go(board)
-        if "relieve" in advice:
-            return "RELIEVE", "two pulls brought nothing: stress-relieve, look at the anchors, before more force"
-        left = [
-            (point.advice.pull_to_mm - point.now_mm, point.watched.code)
-            for point in board.points
-            if point.advice and point.advice.pull_to_mm is not None and point.now_mm is not None
-        ]
-        return (
-            "PULL ON, SLOWLY",
-            f"{max(left)[0]:.1f} mm to go at {max(left)[1]}" if left else "no reading under load yet",
-        )
-    if board.state == "read_free":
-        unread = [point.watched.code for point in board.points if point.now_mm is None]
-        return (
-            "READ FREE",
-            f"read {', '.join(unread)} free" if unread else f"all watched points are read: {_onward(board, gear)}",
-        )
-    return {
-        "cautions": ("BEFORE TENSION", "tick each by hand, each time"),
-        "test": ("LIGHT TEST PULL", "pump, ram and chain move, oil is high enough; then look at every clamp"),
-        "look": ("LOOK AT EVERY CLAMP", "again, now that there was tension on them"),
-        "hold": ("HOLD", "chains stay tight; nobody in line with one"),
-        "relieve": ("RELIEVE", "hammer with a dolly round the buckle, under tension"),
-    }.get(board.state, (BOARD_WORDS[board.state].upper(), ""))

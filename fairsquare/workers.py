@@ -129,6 +129,10 @@ class Workers:
                 self.close()
                 raise Broke("This was too much for one of our processes. Nothing of it is kept: try again.") from None
 
+    def get_ready(self, needs: Callable[[], None]) -> None:
+        """Start a process and have it import what it `needs`, so that the first who asks for something does not wait for that."""
+        self._submit(needs)
+
     def close(self) -> None:
         """End the processes; what is asked for later starts them anew."""
         with self._lock:

@@ -95,6 +95,13 @@ def _spare_the_collector() -> None:
     gc.set_threshold(50_000, 20, 100)
 
 
+def _what_slow_work_needs() -> None:
+    """In a process of the slow work: import what plans of the day, records and photos are made with."""
+
+    import fairsquare.actions.planning
+    import fairsquare.files.records  # noqa: F401 - importing is all
+
+
 def serve(host: str, port: int) -> int:
     """Run the server until it is stopped; return the exit status."""
     import uvicorn
@@ -111,6 +118,7 @@ def serve(host: str, port: int) -> int:
         sys.stderr.write(refusal + "\n")
         return 1
     app = create_app(settings, database)
+    app.state.workers.get_ready(_what_slow_work_needs)
     watch = ClockWatch(database)
     watch.start()
     _spare_the_collector()

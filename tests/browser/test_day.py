@@ -65,7 +65,7 @@ def test_a_day_with_a_part_that_comes_late(page: Page, other: Page, demo) -> Non
     page.goto("/day")
     told = "setTimeout(() => sessionStorage.setItem('told', document.querySelector('.busy-words')?.textContent), 60)"
     page.evaluate(f"document.addEventListener('submit', () => {told})")
-    page.get_by_role("button", name="Plan the day").click()
+    page.get_by_role("button", name="Plan the day").click(timeout=30_000)
     page.wait_for_selector(".day-board", timeout=30_000)
     assert "may be left" in page.evaluate("sessionStorage.getItem('told')")
     assert page.locator(".d-piece").count() > 20

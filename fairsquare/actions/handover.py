@@ -82,7 +82,7 @@ def photos_of(desk: Desk, sha256: str, body: str) -> dict[int, bytes]:
     wanted = {one["id"]: one["sha256"] for one in json.loads(body)["photos"]}
 
     def look(connection: Connection) -> dict[int, bytes]:
-        found = {one: photos.recorded_photo(connection, sha256, sha, small=False) for one, sha in wanted.items()}
+        found = {one: photos.recorded_photo(connection, sha256, sha, "recorded") for one, sha in wanted.items()}
         return {one: picture for one, picture in found.items() if picture is not None}
 
     return desk.database.run(look)

@@ -23,7 +23,7 @@ from fairsquare.core.release.record import JobRecord, facts_of
 from fairsquare.core.who import Who
 from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
 from fairsquare.files.foreign import foreign_faults
-from fairsquare.files.photos import KeptPhoto, photo_as_it_is
+from fairsquare.files.photos import KeptPhoto, photo_of_another
 from fairsquare.files.records import RecordCheck, check_record, check_record_body
 from fairsquare.files.signing import Signature, SignedBy, SigningKey, signed, signed_by
 
@@ -170,7 +170,7 @@ def job_to_take_in(path: Path) -> Incoming:
     """Return the job of a file that lies at a path, its photos ready to be kept. Raises as `read_job_file` does."""
     with path.open("rb") as opened:
         file = read_job_file(opened)
-    return Incoming(file, {one.id: photo_as_it_is(file.photos[one.id], one.name) for one in file.body.facts.photos})
+    return Incoming(file, {one.id: photo_of_another(file.photos[one.id], one.name) for one in file.body.facts.photos})
 
 
 def _unpacked(source: bytes | IO[bytes]) -> dict[str, bytes]:

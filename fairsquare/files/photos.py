@@ -25,13 +25,17 @@ _RIGHT = "Send a JPEG, PNG or WebP"
 
 
 class KeptPhoto(NamedTuple):
-    """A photo ready to be kept: JPEG upright and scaled, its thumbnail, the size in pixels, and the checksum of the JPEG."""
+    """A photo ready to be kept: JPEG upright and scaled, its thumbnail, the size in pixels, and the checksum of the JPEG.
+
+    One of another shop has its bytes `as_sent` too, and the checksum is theirs: its record names it. They leave only in files.
+    """
 
     picture: bytes
     thumbnail: bytes
     width: int
     height: int
     sha256: str
+    as_sent: bytes | None = None
 
 
 def photo_to_keep(content: bytes, name: str) -> KeptPhoto:
@@ -53,8 +57,8 @@ def photo_to_keep(content: bytes, name: str) -> KeptPhoto:
     )
 
 
-def photo_as_it_is(content: bytes, name: str) -> KeptPhoto:
-    """Return a photo that was made by `photo_to_keep` in another shop, its bytes as they are: its record names their checksum.
+def photo_of_another(content: bytes, name: str) -> KeptPhoto:
+    """Return a photo that was made by `photo_to_keep` in another shop: made anew like any other, its bytes as sent beside it.
 
     Raises `Refused` for what is none, and for one with anything beside its pixels, which `photo_to_keep` never writes.
     """
@@ -67,7 +71,7 @@ def photo_as_it_is(content: bytes, name: str) -> KeptPhoto:
             field="photo",
             value=name,
         )
-    return made._replace(picture=content, sha256=hashlib.sha256(content).hexdigest())
+    return made._replace(as_sent=content, sha256=hashlib.sha256(content).hexdigest())
 
 
 def _decoded(content: bytes, name: str) -> Image.Image:

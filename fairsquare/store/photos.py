@@ -1,4 +1,7 @@
-"""Photos as they are kept: made anew from what was sent, with a thumbnail. Never changed."""
+"""Photos as they are kept: made anew from what was sent, with a thumbnail. Never changed.
+
+Of a photo that came with another shop's job, what its record names the checksum of is kept beside what is shown.
+"""
 
 from typing import Any, Literal
 
@@ -7,6 +10,18 @@ from fairsquare.files.photos import KeptPhoto
 from fairsquare.store.database import Connection, insert, row, rows, who
 
 About = Literal["job", "walk", "member", "supplement", "part", "section", "done"]
+Form = Literal["shown", "thumbnail", "recorded"]
+"""Of a photo: what pages show, that in small, or the bytes whose checksum stands in records."""
+_COLUMNS: dict[Form, str] = {
+    "shown": "f.picture",
+    "thumbnail": "f.thumbnail",
+    "recorded": "COALESCE(f.as_sent, f.picture)",
+}
+
+
+def on_page(*, small: bool) -> Form:
+    """Return the form in which a page shows a photo."""
+    return "thumbnail" if small else "shown"
 
 
 def keep_photo(
@@ -22,8 +37,9 @@ def keep_photo(
     """Keep a photo and return its id."""
     return insert(
         connection,
-        """INSERT INTO photo (job_id, about, about_id, name, words, width, height, sha256, picture, thumbnail, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, _binary %s, _binary %s, %s, UTC_TIMESTAMP(6))""",
+        """INSERT INTO photo (job_id, about, about_id, name, words, width, height, sha256, picture, as_sent, thumbnail,
+           person_id, at)
+           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, _binary %s, %s, _binary %s, %s, UTC_TIMESTAMP(6))""",
         job_id,
         about,
         about_id,
@@ -33,6 +49,7 @@ def keep_photo(
         photo.height,
         photo.sha256,
         photo.picture,
+        photo.as_sent,
         photo.thumbnail,
         person_id,
     )
@@ -50,25 +67,24 @@ def photos(connection: Connection, job_id: int) -> tuple[PhotoFact, ...]:
     return tuple(PhotoFact.model_validate({**{name: one[name] for name in plain}, "by": who(one)}) for one in found)
 
 
-def photo_bytes(connection: Connection, number: str, photo: int, *, small: bool) -> bytes | None:
-    """Return the JPEG of a photo of the job of that number, or its thumbnail; None where there is none."""
-    column = "thumbnail" if small else "picture"
+def photo_bytes(connection: Connection, number: str, photo: int, form: Form) -> bytes | None:
+    """Return a photo of the job of that number, in the form asked for; None where there is none."""
     found: dict[str, Any] | None = row(
         connection,
-        f"SELECT f.{column} AS picture FROM photo f JOIN job j ON j.id = f.job_id WHERE j.number = %s AND f.id = %s",  # noqa: S608 - one of two names
+        f"""SELECT {_COLUMNS[form]} AS picture FROM photo f JOIN job j ON j.id = f.job_id
+            WHERE j.number = %s AND f.id = %s""",  # noqa: S608 - one of three columns of ours
         number[:20],
         photo,
     )
     return bytes(found["picture"]) if found else None
 
 
-def recorded_photo(connection: Connection, record: str, sha256: str, *, small: bool) -> bytes | None:
-    """Return the JPEG of a photo by its SHA-256, of the job of which that record is kept; None where there is none."""
-    column = "thumbnail" if small else "picture"
+def recorded_photo(connection: Connection, record: str, sha256: str, form: Form) -> bytes | None:
+    """Return a photo by the SHA-256 that a record names, of the job of which that record is kept; None where there is none."""
     found: dict[str, Any] | None = row(
         connection,
-        f"""SELECT f.{column} AS picture FROM photo f JOIN record r ON r.job_id = f.job_id
-            WHERE r.sha256 = %s AND f.sha256 = %s LIMIT 1""",  # noqa: S608 - one of two names
+        f"""SELECT {_COLUMNS[form]} AS picture FROM photo f JOIN record r ON r.job_id = f.job_id
+            WHERE r.sha256 = %s AND f.sha256 = %s LIMIT 1""",  # noqa: S608 - one of three columns of ours
         record[:64],
         sha256[:64],
     )

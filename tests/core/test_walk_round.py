@@ -11,7 +11,7 @@ from PIL import Image
 from fairsquare.core.errors import Refused, UnknownCode
 from fairsquare.core.intake.walk_round import KINDS, understand_seen
 from fairsquare.demo.vehicles import DUNLIN
-from fairsquare.files.photos import LONGEST_PIXELS, THUMBNAIL_PIXELS, photo_to_keep
+from fairsquare.files.photos import LONGEST_PIXELS, THUMBNAIL_PIXELS, photo_of_another, photo_to_keep
 
 PLACES = {point.code: point.xyz for point in DUNLIN.sheet.points}
 
@@ -115,6 +115,28 @@ def test_what_hides_in_a_picture_is_gone() -> None:
     kept = photo_to_keep(written(two_halves()) + b"<script>alert(1)</script>" + archive.getvalue(), "two.jpg")
     assert b"script" not in kept.picture
     assert not zipfile.is_zipfile(io.BytesIO(kept.picture))
+
+
+def test_a_photo_of_another_shop_is_made_anew_like_any_other_and_keeps_what_its_record_names() -> None:
+    theirs = photo_to_keep(written(two_halves((900, 700))), "rail.jpg")
+    kept = photo_of_another(theirs.picture, "rail.jpg")
+    assert (kept.as_sent, kept.sha256) == (theirs.picture, theirs.sha256)
+    assert kept.picture != theirs.picture
+    assert Image.open(io.BytesIO(kept.picture)).size == (900, 700)
+
+
+@pytest.mark.parametrize(
+    ("more", "behind"),
+    [
+        ({}, b"<script>alert(1)</script>"),
+        ({"comment": b"where it stood"}, b""),
+        ({"exif": b"Exif\0\0II*\0\x08\0\0\0\0\0\0\0\0\0"}, b""),
+    ],
+    ids=["behind it", "a comment", "camera's data"],
+)
+def test_a_photo_of_another_shop_with_more_than_its_pixels_is_refused(more, behind) -> None:
+    with pytest.raises(Refused, match="carries more than its pixels"):
+        photo_of_another(written(two_halves(), **more) + behind, "rail.jpg")
 
 
 def bomb(side: int) -> bytes:

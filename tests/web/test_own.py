@@ -3,6 +3,7 @@
 import html
 import re
 import time
+from typing import NamedTuple
 
 import pyotp
 import pytest
@@ -41,16 +42,25 @@ def name_of(database, number: int) -> str:
     return next(one["name"] for one in database.run(people.people) if one["id"] == number)
 
 
-def set_up(pages: Pages) -> tuple[pyotp.TOTP, list[str]]:
-    """Set a second factor up by the pages; return what the telephone has, and the codes on paper."""
+class SecondFactor(NamedTuple):
+    """What the telephone has, the code it was set up with, and the codes on paper."""
+
+    totp: pyotp.TOTP
+    used: str
+    paper: list[str]
+
+
+def set_up(pages: Pages) -> SecondFactor:
+    """Set a second factor up by the pages."""
     text = pages.post("/own/second-factor/begin")
     secret = "".join(re.findall(r"<code>([A-Z2-7]{4})</code>", text))
     assert "<svg" in text
     totp = pyotp.TOTP(secret)
-    text = pages.post("/own/second-factor/confirm", code=totp.now())
+    used = totp.now()
+    text = pages.post("/own/second-factor/confirm", code=used)
     codes = re.findall(r"<li><code>([a-z0-9]{5}-[a-z0-9]{5})</code></li>", text)
     assert len(set(codes)) == 10
-    return totp, codes
+    return SecondFactor(totp, used, codes)
 
 
 def test_the_codes_are_those_of_the_standard() -> None:
@@ -110,12 +120,11 @@ def test_a_second_factor_is_asked_for_after_the_password_and_each_code_is_taken_
     pages, number = someone(app)
     name = name_of(database, number)
     elsewhere = sign_in(app, name)
-    totp, paper = set_up(pages)
+    totp, used, paper = set_up(pages)
     assert "Your sign-in" not in elsewhere.get("/own").text, "what was signed in before is not any more"
     client = sign_in(app, name)
     assert "Your sign-in" not in client.get("/own").text, "the password alone lets nobody in"
     assert "The code on your telephone" in client.get("/sign-in/code").text
-    used = totp.now()
     refused = client.post("/sign-in/code", data={"code": used, "next": "/own"})
     assert (refused.status_code, "not the code of now" in refused.text) == (401, True), (
         "it was taken when it was set up"
@@ -137,7 +146,7 @@ def test_a_second_factor_is_asked_for_after_the_password_and_each_code_is_taken_
 
 def test_the_api_asks_for_it_too(app, database, someone) -> None:
     pages, number = someone(app)
-    _, paper = set_up(pages)
+    _, _, paper = set_up(pages)
     api = TestClient(app)
     said = {"name": name_of(database, number), "password": "a quiet harbour wall"}
     refused = api.post("/api/v1/session", json=said)
@@ -151,7 +160,7 @@ def test_the_api_asks_for_it_too(app, database, someone) -> None:
 def test_codes_are_not_guessed_at_length_and_not_all_at_once(url, database, someone) -> None:
     app = create_app(Settings(database_url=url, demo=True, sign_in_tries=8), database)
     pages, number = someone(app)
-    totp, _ = set_up(pages)
+    totp, _, _ = set_up(pages)
     client = sign_in(app, name_of(database, number))
     told = [client.post("/sign-in/code", data={"code": f"{k:06}"}).status_code for k in range(12)]
     assert told[:7].count(401) == 7
@@ -162,7 +171,7 @@ def test_codes_are_not_guessed_at_length_and_not_all_at_once(url, database, some
 
 def test_new_codes_and_going_without_take_a_code(app, someone) -> None:
     pages, _ = someone(app)
-    _, paper = set_up(pages)
+    _, _, paper = set_up(pages)
     assert "not the code of now" in pages.post("/own/second-factor/codes", 401, code="000000")
     text = pages.post("/own/second-factor/codes", code=paper[0])
     fresh = re.findall(r"<li><code>([a-z0-9-]{11})</code></li>", text)
@@ -188,7 +197,7 @@ def test_where_the_shop_says_so_leads_have_to(url, database, someone) -> None:
     refused = api.get("/api/v1/jobs")
     assert (refused.status_code, refused.json()["type"].endswith("second-factor")) == (403, True)
     assert "The floor" in technician.get("/")
-    _, paper = set_up(lead)
+    _, _, paper = set_up(lead)
     assert "who may sign in" in lead.get("/people")
     assert "not left out" in lead.post("/own/second-factor/end", 422, code=paper[0])
     other, _ = someone(app, "lead")

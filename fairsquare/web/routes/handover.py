@@ -71,7 +71,9 @@ def photo(request: Request, code: str, photo: int, small: bool = False) -> Respo
     wanted = {one["id"]: one["sha256"] for one in json.loads(body)["photos"]}.get(photo)
     if wanted is None:
         raise NoSuchLink
-    picture = desk_of(request).database.run(lambda c: photos.recorded_photo(c, linked.sha256, wanted, small=small))
+    picture = desk_of(request).database.run(
+        lambda c: photos.recorded_photo(c, linked.sha256, wanted, photos.on_page(small=small))
+    )
     if picture is None:
         raise NoSuchLink
     return Response(picture, media_type="image/jpeg", headers=_PRIVATE)

@@ -68,7 +68,9 @@ def photo(request: Request, code: str, photo: int, small: bool = False) -> Respo
     linked = _linked(request, code)
     if photo not in linked.seen["photos"]:
         raise NoSuchLink
-    body = desk_of(request).database.run(lambda c: photos.photo_bytes(c, linked.job, photo, small=small))
+    body = desk_of(request).database.run(
+        lambda c: photos.photo_bytes(c, linked.job, photo, photos.on_page(small=small))
+    )
     return Response(body, media_type="image/jpeg", headers=_PRIVATE)
 
 

@@ -202,7 +202,7 @@ def _photo_fault(request: Request, number: str, form: Form, fault: FairSquareErr
 @router.get("/jobs/{number}/photos/{photo}.jpg", dependencies=[Depends(signed_in)])
 def photo(request: Request, number: str, photo: int, small: bool = False) -> Response:
     """Return a photo, or its thumbnail."""
-    body = desk_of(request).database.run(lambda c: photos.photo_bytes(c, number, photo, small=small))
+    body = desk_of(request).database.run(lambda c: photos.photo_bytes(c, number, photo, photos.on_page(small=small)))
     if body is None:
         raise Unsure("There is no such photo in this job.", field="photo", value=photo)
     return Response(body, media_type="image/jpeg", headers=_KEEP_IN_BROWSER)

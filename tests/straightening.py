@@ -28,6 +28,7 @@ from fairsquare.core.pull.proposals import Asked, Proposal, proposals
 from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import frame_of_setting
+from fairsquare.core.pull.spent import Cycle, spent_in
 from fairsquare.core.sheet.model import points_by_code, tolerances
 from fairsquare.demo.rig import setting_of_vehicle
 from fairsquare.demo.vehicles import Vehicle, seed_of
@@ -71,6 +72,7 @@ class _Shop:
         self.now = dict(self.began)
         self.pairs: list[tuple[Watched, PointCycle]] = []
         self.pulled: list[PulledCycle] = []
+        self.spent: list[Cycle] = []
         self.stops = self.pulls = self.cycles = self.plans = 0
 
     def read(self) -> dict[str, Row3]:
@@ -95,7 +97,7 @@ class _Shop:
         return fitted_factors(request, self.setting, self.pulled)
 
     def planned(self) -> Proposal | None:
-        asked = Asked(self.sheet, self.now, self.setting, self.school, PullRules(), self.factors)
+        asked = Asked(self.sheet, self.now, self.setting, self.school, PullRules(), self.factors, spent_in(self.spent))
         best: Proposal | None = None
         for looked in proposals(asked):
             best = next((one for one in looked.best if not one.refused), None)
@@ -176,6 +178,7 @@ class _Shop:
         self.pairs += list(zip(watched, made, strict=True))
         chains = tuple(Chain(c.hook, c.tower, c.height_mm, forces.get(c.tower, c.force_n)) for c in work.chains)
         self.pulled.append(PulledCycle(chains, all(c.tower in forces for c in work.chains), tuple(learned)))
+        self.spent.append(Cycle(work, gear, made))
         spent = bool(gear and gear.let_go)
         return points_again([now(one, stands[one.code], loaded=False) for one in watched]) and not spent
 

@@ -42,6 +42,7 @@ from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Setting, frame_of_setting, pieces_of
 from fairsquare.core.pull.settling import SETTLED, open_settling, stands_free
 from fairsquare.core.pull.slip import voided_last
+from fairsquare.core.pull.spent import spent_lines
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.went import Past, place_of
@@ -184,7 +185,7 @@ def _check_codes(setting: Setting, known: set[str]) -> None:
 def asked_for(facts: JobFacts, school: School, rules: PullRules) -> Asked:
     """Return what plans are proposed for, from where points stand now. Raises `Refused` without a sheet or readings."""
     sheet, setting, _ = request_of(facts, school)
-    return Asked(sheet, places_now(facts), setting, school, rules, factors_of(facts))
+    return Asked(sheet, places_now(facts), setting, school, rules, factors_of(facts), spent_lines(facts))
 
 
 def check_may_plan(desk: Desk, person: Person, number: str, school: School, seen_version: int) -> Asked:

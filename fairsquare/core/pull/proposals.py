@@ -29,6 +29,7 @@ from fairsquare.core.pull.plan import PlanPulls, School, game_of, plan_pulls
 from fairsquare.core.pull.rigging import PullRules, barred_lines
 from fairsquare.core.pull.search import Chain, Game, Limits, Played, overpull
 from fairsquare.core.pull.setting import Setting
+from fairsquare.core.pull.spent import Line
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.frame import Floats
 from fairsquare.core.structure.of_sheet import ACROSS
@@ -121,16 +122,21 @@ class WayOut(NamedTuple):
 
 
 class Looked(NamedTuple):
-    """How a search stands: what was tried last, the best so far (the best first), what could be changed, and whether it is over."""
+    """How a search stands: what was tried last, the best so far (the best first), what could be changed, whether it is over, and
+    which chains it left out because they are spent."""
 
     words: str
     best: tuple[Proposal, ...]
     ways_out: tuple[WayOut, ...] = ()
     over: bool = False
+    left_out: tuple[str, ...] = ()
 
 
 class Asked(NamedTuple):
-    """What plans are proposed for: where points stand now, how the vehicle is held and pulled, and what the workshop asks."""
+    """What plans are proposed for: where points stand now, how the vehicle is held and pulled, and what the workshop asks.
+
+    `spent`: chains that are not proposed again; see `core/pull/spent.py`.
+    """
 
     sheet: Sheet
     places: Mapping[Code, Row3]
@@ -138,6 +144,7 @@ class Asked(NamedTuple):
     school: School
     rules: PullRules = PullRules()
     factors: FrameFactors = FrameFactors()
+    spent: frozenset[Line] = frozenset()
 
 
 def proposals(asked: Asked) -> Iterator[Looked]:
@@ -168,7 +175,8 @@ def proposals(asked: Asked) -> Iterator[Looked]:
                 ways.append(way)
             else:
                 yield _stands(f"what could be changed: {way}", found, ways)
-    yield _stands("all was tried", found, ways)._replace(over=True)
+    left_out = tuple(f"{hook} → {tower}" for hook, tower in sorted(asked.spent))
+    yield _stands("all was tried", found, ways)._replace(over=True, left_out=left_out)
 
 
 def _stands(words: str, found: Sequence[Proposal], ways: Sequence[WayOut] = ()) -> Looked:
@@ -234,7 +242,7 @@ def _searched(asked: Asked, setting: Setting, most: int) -> Iterator[tuple[WorkP
     limits = Limits(
         most_chains=asked.rules.most_chains,
         least_n=asked.rules.least_n,
-        barred=barred_lines(request.skeleton, setting, request.sheet.construction),
+        barred=barred_lines(request.skeleton, setting, request.sheet.construction) | asked.spent,
         worse_mm=HARM_MM,
         overpull_share=asked.rules.overpull_share,
         overpull_least_mm=asked.rules.overpull_least_mm,
@@ -281,7 +289,9 @@ def _after(asked: Asked, setting: Setting, pulls: Sequence[WorkPull]) -> dict[Co
 
 
 def _proposal(asked: Asked, title: str, setting: Setting, pulls: Sequence[WorkPull]) -> Proposal | None:
-    """Return pulls as a proposal, played and judged in every frame; None where they cannot be played."""
+    """Return pulls as a proposal, played and judged in every frame; None where they cannot be played, or a chain is spent."""
+    if any((chain.hook, chain.tower) in asked.spent for pull in pulls for chain in pull.chains):
+        return None
     plan = PlanSaid(school=asked.school, pulls=tuple(pulls))
     try:
         request = _request(asked, setting)

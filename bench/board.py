@@ -14,8 +14,8 @@ from fairsquare.actions import pulling
 from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull, along
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
-from fairsquare.demo.vehicles import TEAL, instrument_reading, seed_of
 from fairsquare.stand_ins.client import Line
+from fairsquare.stand_ins.vehicles import TEAL, instrument_reading, seed_of
 from fairsquare.store import people
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Person

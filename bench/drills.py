@@ -20,7 +20,7 @@ from bench.bench import measure, sheet_of
 from bench.stage import Stage, stage
 from fairsquare.demo.load import load
 from fairsquare.demo.people import SIGN_INS, SignIn
-from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.stand_ins.vehicles import DUNLIN
 from fairsquare.store import people
 from fairsquare.store.database import execute, row
 from fairsquare.store.jobs import JobDetails

@@ -12,9 +12,9 @@ from scipy.optimize import least_squares
 from bench.stage import Stage
 from fairsquare.core.measure.adjust import AdjustNetwork, adjust_network
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
-from fairsquare.demo.vehicles import instrument_reading
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.instrument import SimulatedInstrument
+from fairsquare.stand_ins.vehicles import instrument_reading
 from tests.core.network import SIGHT, computed
 
 POINTS, OBSERVATIONS = 60, 250

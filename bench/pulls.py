@@ -14,9 +14,9 @@ from fairsquare.core.pull.setting import Setting
 from fairsquare.core.pull.springback import Cycle, NextPull, Prior, next_pull
 from fairsquare.core.sheet.model import tolerances
 from fairsquare.core.structure.simulate import simulate_frame
-from fairsquare.demo.practice import vehicle_to_practise
-from fairsquare.demo.rig import setting_of_vehicle
-from fairsquare.demo.vehicles import VEHICLES, Floats, Vehicle, places_of, seed_of
+from fairsquare.stand_ins.rigged import setting_of_vehicle
+from fairsquare.stand_ins.to_practise import vehicle_to_practise
+from fairsquare.stand_ins.vehicles import VEHICLES, Floats, Vehicle, places_of, seed_of
 from tests.core.frames import frame, ladder
 from tests.core.test_plan import hit
 

@@ -10,7 +10,7 @@ from bench.stage import Stage, stage
 from fairsquare.demo.load import load
 from fairsquare.demo.past import load_past
 from fairsquare.demo.people import SIGN_INS, SignIn
-from fairsquare.demo.vehicles import TEAL as TEAL_VAN
+from fairsquare.stand_ins.vehicles import TEAL as TEAL_VAN
 
 FOLDER = Path("docs/screenshots")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]

@@ -9,7 +9,7 @@ from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
 
-from fairsquare.demo.vehicles import VEHICLES
+from fairsquare.stand_ins.vehicles import VEHICLES
 from tests.straightening import Straightened, straightened
 
 _STRENGTHS = (0.6, 0.8, 1.0, 1.3, 1.6)

@@ -20,10 +20,10 @@ from starlette.testclient import TestClient
 from fairsquare.actions import Desk
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
-from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.processes import free_port, start, stop
 from fairsquare.service.mariadb import PrivateMariaDB
 from fairsquare.settings import Settings
+from fairsquare.stand_ins.vehicles import DUNLIN
 from fairsquare.store import people
 from fairsquare.store.database import Database, connect_arguments
 from fairsquare.store.migrate import migrate
@@ -106,7 +106,7 @@ def sheet() -> Sheet:
 @pytest.fixture(scope="module")
 def app(url: str, database: Database, persons: dict[str, Person]):
     settings = Settings(database_url=url, demo=True, sign_in_tries=60)
-    return create_app(settings, database)
+    return create_app(settings, database, [one._asdict() for one in SIGN_INS])
 
 
 def key() -> str:

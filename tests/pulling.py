@@ -13,10 +13,10 @@ from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.damage.job import damage_of, key_of, open_findings
 from fairsquare.demo.people import INSTRUMENT
-from fairsquare.demo.vehicles import Vehicle, instrument_reading, seed_of
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.tower import SimulatedTower
 from fairsquare.stand_ins.vehicle import RigFaults
+from fairsquare.stand_ins.vehicles import Vehicle, instrument_reading, seed_of
 from fairsquare.store.measuring import NewReading
 from tests.conftest import key
 

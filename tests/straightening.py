@@ -30,9 +30,9 @@ from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import frame_of_setting
 from fairsquare.core.pull.spent import Cycle, spent_in
 from fairsquare.core.sheet.model import points_by_code, tolerances
-from fairsquare.demo.rig import setting_of_vehicle
-from fairsquare.demo.vehicles import Vehicle, seed_of
+from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.vehicle import NOISE_MM, SimulatedVehicle
+from fairsquare.stand_ins.vehicles import Vehicle, seed_of
 
 _MOST_PLANS, _MOST_CYCLES, _MOST_STROKES = 4, 8, 120
 _WORSE_MM = 1.0

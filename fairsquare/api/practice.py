@@ -10,7 +10,7 @@ from fairsquare.api.doors import At, By
 from fairsquare.api.models import Given, KeyOnly
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.pull.practice import LARGEST_SEED
-from fairsquare.demo.practice import vehicle_to_practise
+from fairsquare.stand_ins.to_practise import vehicle_to_practise
 
 router = APIRouter(prefix="/api/v1")
 

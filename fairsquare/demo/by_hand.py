@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from fairsquare.core.measure.tools import ToolKind
-from fairsquare.demo.vehicles import Floats
+from fairsquare.stand_ins.vehicles import Floats
 
 SOUND = ("C2L", "C2R", "C3L", "C3R", "R1L", "R1R")
 """The stations of the Heron behind the cab mounts, away from the wheel that dropped."""

@@ -11,8 +11,8 @@ from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
 from fairsquare.core.facts import LineAnswer
 from fairsquare.core.intake.walk_round import Seen, understand_seen
 from fairsquare.demo.pictures import drawn_photo
-from fairsquare.demo.vehicles import DUNLIN, DUNLIN_TWO, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle
 from fairsquare.files.photos import photo_to_keep
+from fairsquare.stand_ins.vehicles import DUNLIN, DUNLIN_TWO, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle
 from fairsquare.store.people import Person
 
 

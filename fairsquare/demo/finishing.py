@@ -13,8 +13,8 @@ from fairsquare.core.weld.bonding import BondSaid, ProductSaid, SurfaceSaid
 from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
 from fairsquare.core.weld.timeline import BondStep
 from fairsquare.demo.pictures import drawn_photo
-from fairsquare.demo.vehicles import DUNLIN_TWO, TURNSTONE, Vehicle
 from fairsquare.files.photos import photo_to_keep
+from fairsquare.stand_ins.vehicles import DUNLIN_TWO, TURNSTONE, Vehicle
 from fairsquare.store.people import Person
 
 _FREE = (-4.0, 4.0)

@@ -8,7 +8,7 @@ from fairsquare.actions import Desk, planning, waiting, working
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid
 from fairsquare.core.plan.shop_said import HandSaid, PlaceSaid, ShopSaid
 from fairsquare.core.weld.bonding import ProductSaid
-from fairsquare.demo.vehicles import DUNLIN_TWO, TEAL, TURNSTONE, Vehicle
+from fairsquare.stand_ins.vehicles import DUNLIN_TWO, TEAL, TURNSTONE, Vehicle
 from fairsquare.store.people import Person
 
 

@@ -21,9 +21,10 @@ from fairsquare.demo.finishing import finishing_of
 from fairsquare.demo.hours import hours_of, say_the_shop
 from fairsquare.demo.past import load_past
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
-from fairsquare.demo.rig import RIG, setting_of_vehicle
+from fairsquare.demo.rig import RIG
 from fairsquare.demo.tool_shelf import fill_the_shelf
-from fairsquare.demo.vehicles import (
+from fairsquare.stand_ins.rigged import setting_of_vehicle
+from fairsquare.stand_ins.vehicles import (
     DUNLIN,
     DUNLIN_TWO,
     HERON,

@@ -19,7 +19,7 @@ from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.plan.said import HoursSaid, OperationSaid
 from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS, AfterPull, BoardState, ChainSet, PlanSaid, PointCycle, WorkPull
-from fairsquare.demo.vehicles import DUNLIN, Floats, instrument_reading
+from fairsquare.stand_ins.vehicles import DUNLIN, Floats, instrument_reading
 from fairsquare.store import people
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.measuring import NewReading

@@ -117,7 +117,7 @@ def serve(host: str, port: int) -> int:
     if refusal:
         sys.stderr.write(refusal + "\n")
         return 1
-    app = create_app(settings, database)
+    app = create_app(settings, database, _demo_people() if settings.demo else ())
     app.state.workers.get_ready(_what_slow_work_needs)
     watch = ClockWatch(database)
     watch.start()
@@ -149,3 +149,9 @@ def serve(host: str, port: int) -> int:
     watch.close()
     database.close()
     return 0
+
+
+def _demo_people() -> list[dict[str, str]]:
+    from fairsquare.demo.people import SIGN_INS
+
+    return [one._asdict() for one in SIGN_INS]

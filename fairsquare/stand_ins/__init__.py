@@ -1,1 +1,1 @@
-"""Simulated instruments and vehicles: separate processes that speak the public API, as a real one would."""
+"""Invented vehicles, and what stands in for real ones and their instruments: processes that speak the public API, and practice."""

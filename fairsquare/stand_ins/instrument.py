@@ -15,8 +15,8 @@ import numpy as np
 
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.demo.vehicles import VEHICLES, Floats, instrument_reading, places_of, seed_of
 from fairsquare.stand_ins.client import Line
+from fairsquare.stand_ins.vehicles import VEHICLES, Floats, instrument_reading, places_of, seed_of
 
 NAME = "Simulated 3-D instrument"
 NOISE_MM = 0.3

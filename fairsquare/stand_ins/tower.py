@@ -16,10 +16,10 @@ from fairsquare.core.model import Row3
 from fairsquare.core.pull.job import BoardState, PlanSaid, WorkPull
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.demo.vehicles import VEHICLES, Floats, instrument_reading, places_of, seed_of
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.instrument import httpx_json
 from fairsquare.stand_ins.vehicle import NOISE_MM, RigFaults, SimulatedVehicle, Told, told_force
+from fairsquare.stand_ins.vehicles import VEHICLES, Floats, instrument_reading, places_of, seed_of
 
 NAME = "Simulated tower and vehicle"
 _PAUSE_S, _AWAY_S = 0.25, 2.0

@@ -1,5 +1,6 @@
 """The application: pages, API, files of our own, and what happens when something goes wrong."""
 
+from collections.abc import Mapping, Sequence
 from concurrent.futures import Future
 from html import escape
 from pathlib import Path
@@ -117,8 +118,8 @@ def desk_for(settings: Settings, database: Database) -> Desk:
     )
 
 
-def create_app(settings: Settings, database: Database) -> FastAPI:
-    """Return the application over a database."""
+def create_app(settings: Settings, database: Database, demo_people: Sequence[Mapping[str, str]] = ()) -> FastAPI:
+    """Return the application over a database. `demo_people`: name, password, full name and role of those that the sign-in shows."""
     app = FastAPI(
         title="Fair Square",
         version=__version__,
@@ -128,6 +129,7 @@ def create_app(settings: Settings, database: Database) -> FastAPI:
         openapi_url="/api/openapi.json",
     )
     app.state.settings = settings
+    app.state.demo_people = demo_people
     app.state.drawn = Kept[Markup](most=400)
     app.state.findings = Kept[tuple[Finding, ...]](most=200)
     app.state.checks = Kept[Future[RecordCheck]](most=200)

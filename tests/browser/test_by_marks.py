@@ -13,8 +13,8 @@ from fairsquare.core.pull.board import board_of, setting_of
 from fairsquare.core.pull.job import along
 from fairsquare.demo.by_hand import ByHand
 from fairsquare.demo.load import load
-from fairsquare.demo.vehicles import HERON, seed_of
 from fairsquare.stand_ins.vehicle import SimulatedVehicle
+from fairsquare.stand_ins.vehicles import HERON, seed_of
 from tests.browser.conftest import sign_in
 from tests.browser.test_straightened import keep_best, pull_home, under_tension
 from tests.conftest import key

@@ -13,7 +13,7 @@ from fairsquare.actions import Desk
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.intake.supplements import line_states
 from fairsquare.demo.load import load
-from fairsquare.demo.vehicles import DUNLIN, instrument_reading
+from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.measuring import NewReading
 from tests.browser.conftest import sign_in, watched

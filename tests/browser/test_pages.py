@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from fairsquare.actions import Desk
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.demo.load import load
-from fairsquare.demo.vehicles import DUNLIN, instrument_reading, seed_of
+from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading, seed_of
 from fairsquare.store.jobs import JobDetails
 from tests.browser.conftest import sign_in
 from tests.conftest import key

@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 from fairsquare.actions import Desk, pulling
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
 from fairsquare.demo.load import load
-from fairsquare.demo.vehicles import TEAL, instrument_reading, seed_of
+from fairsquare.stand_ins.vehicles import TEAL, instrument_reading, seed_of
 from fairsquare.store.measuring import NewReading
 from tests.browser.conftest import sign_in
 from tests.browser.test_pages import violations

@@ -9,8 +9,8 @@ from fairsquare.actions import Desk, pulling
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
 from fairsquare.demo.load import load
 from fairsquare.demo.people import INSTRUMENT
-from fairsquare.demo.vehicles import DUNLIN, TEAL
 from fairsquare.stand_ins.vehicle import RigFaults
+from fairsquare.stand_ins.vehicles import DUNLIN, TEAL
 from fairsquare.store.people import Person
 from tests.browser.conftest import sign_in
 from tests.conftest import key

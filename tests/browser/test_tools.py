@@ -8,9 +8,9 @@ from fairsquare.actions import Desk
 from fairsquare.demo.by_hand import SOUND, ByHand
 from fairsquare.demo.load import load
 from fairsquare.demo.people import INSTRUMENT
-from fairsquare.demo.vehicles import DUNLIN, HERON, seed_of
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.instrument import Faults, SimulatedInstrument
+from fairsquare.stand_ins.vehicles import DUNLIN, HERON, seed_of
 from tests.browser.conftest import sign_in, watched
 from tests.browser.test_whole_job import Keys
 from tests.conftest import key

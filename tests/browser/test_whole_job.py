@@ -8,9 +8,9 @@ from playwright.sync_api import Page, expect
 
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.demo.vehicles import DUNLIN, instrument_reading
 from fairsquare.files.records import check_record
 from fairsquare.files.sheets import sheet_as_csv
+from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from tests.web.fitting import SPANS
 
 PLACES = {point.code: np.array(point.xyz) for point in DUNLIN.sheet.points}

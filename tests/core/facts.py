@@ -21,7 +21,7 @@ from fairsquare.core.facts import (
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.release.holds import job_state
 from fairsquare.core.who import Who
-from fairsquare.demo.vehicles import DUNLIN, instrument_reading
+from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 
 REFERENCES = ("C1L", "C1R", "C2L", "C2R", "C3L", "C3R")
 OTHERS = tuple(point.code for point in DUNLIN.sheet.points if not point.reference)

@@ -32,10 +32,10 @@ from fairsquare.core.release.holds import job_state
 from fairsquare.core.structure.frame import frame_of
 from fairsquare.core.structure.of_sheet import ACROSS, Box, skeleton_of, usual_boxes
 from fairsquare.core.who import Who
-from fairsquare.demo.rig import setting_of_vehicle
-from fairsquare.demo.vehicles import DUNLIN, PUFFIN, TEAL, VEHICLES
 from fairsquare.drawings.board import cycles_drawing, scale_drawing
 from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.stand_ins.rigged import setting_of_vehicle
+from fairsquare.stand_ins.vehicles import DUNLIN, PUFFIN, TEAL, VEHICLES
 from fairsquare.web.words import way_words
 from tests.core.facts import REFERENCES, facts, reading
 from tests.core.facts import who as morning

@@ -16,8 +16,8 @@ from fairsquare.core.measure.picture import picture_of
 from fairsquare.core.measure.tools import ShopTool, tools_that_read, what_it_can_read
 from fairsquare.core.release.holds import job_state
 from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
-from fairsquare.demo.vehicles import HERON
 from fairsquare.drawings.gauges import gauge_row, hung_gauges
+from fairsquare.stand_ins.vehicles import HERON
 from tests.core.facts import changed, facts, movement, reading, who
 
 PLACES = {p.code: p.xyz for p in HERON.sheet.points}

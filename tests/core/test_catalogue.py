@@ -12,7 +12,7 @@ from typer.testing import CliRunner
 from fairsquare.cli import app
 from fairsquare.core.catalogue import CATALOGUE, BadRequest
 from fairsquare.core.intake.vin import check_digit, check_vin
-from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.core.facts import REFERENCES, readings
 from tests.core.frames import BAR
 

@@ -9,7 +9,7 @@ from fairsquare.core.errors import UnknownCode
 from fairsquare.core.sheet.check import CheckSheet, apply_suggestion, check_sheet
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.sheet.slips import exchanged_digits
-from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE
+from fairsquare.stand_ins.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE
 
 
 def good_sheet(seed: int = 1, stations: int = 7) -> dict:

@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.errors import FairSquareError
-from fairsquare.demo.vehicles import DUNLIN, HERON
+from fairsquare.stand_ins.vehicles import DUNLIN, HERON
 
 NOUGHT = [[0.09, 0.0, 0.0], [0.0, 0.16, 0.0], [0.0, 0.0, 0.25]]
 

@@ -9,12 +9,12 @@ import pytest
 from fairsquare.core.measure.setup import FitSetup, Reading, fit_setup
 from fairsquare.core.release.holds import job_state
 from fairsquare.core.sheet.model import Point, Sheet
-from fairsquare.demo.vehicles import DUNLIN, HERON, VEHICLES
 from fairsquare.drawings.damage import mode_figure
 from fairsquare.drawings.residuals import residuals_drawing
 from fairsquare.drawings.sign import marks, sign
 from fairsquare.drawings.spine import lying_spine
 from fairsquare.drawings.structure import ends, plan_and_sides
+from fairsquare.stand_ins.vehicles import DUNLIN, HERON, VEHICLES
 from tests.core.facts import REFERENCES, facts, reading, readings
 
 FLAT = {

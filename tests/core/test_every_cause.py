@@ -33,7 +33,7 @@ from fairsquare.core.release.holds import job_state
 from fairsquare.core.release.missing import Missing
 from fairsquare.core.weld.bonding import BondSaid, SurfaceSaid
 from fairsquare.demo.by_hand import SOUND, ByHand
-from fairsquare.demo.vehicles import HERON
+from fairsquare.stand_ins.vehicles import HERON
 from tests.core.facts import REFERENCES, changed, facts, reading, readings, who
 from tests.core.test_board import FORWARD, event
 from tests.core.test_board import pulled as board_job

@@ -6,8 +6,8 @@ import pytest
 from fairsquare.core.pull.forms import Form, forms_tried
 from fairsquare.core.pull.setting import frame_of_setting, usual_setting
 from fairsquare.core.structure.of_sheet import usual_boxes
-from fairsquare.demo.rig import setting_of_vehicle
-from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, TEAL
+from fairsquare.stand_ins.rigged import setting_of_vehicle
+from fairsquare.stand_ins.vehicles import DUNLIN, HERON, PUFFIN, TEAL
 
 
 def forms(vehicle, moved, setting=None, school="reverse"):

@@ -5,7 +5,7 @@ import pytest
 from fairsquare.core.pull.full import WORKING_SHARE, Fullest, within_working
 from fairsquare.core.pull.setting import Machine, usual_setting
 from fairsquare.core.structure.of_sheet import usual_boxes
-from fairsquare.demo.vehicles import VEHICLES
+from fairsquare.stand_ins.vehicles import VEHICLES
 
 
 def test_gear_is_let_go_before_it_is_full() -> None:

@@ -8,7 +8,7 @@ from fairsquare.core.grown import Grown
 from fairsquare.core.measure.counted import counting, own_readings, reference_readings, watched_readings
 from fairsquare.core.measure.trusted_tools import _of_ids
 from fairsquare.core.who import Who
-from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.stand_ins.vehicles import DUNLIN
 
 BY = Who(name="Ada", role="technician", at="2026-11-20T08:00:00Z")
 

@@ -17,7 +17,7 @@ from fairsquare.core.plan.operations import _said_as, job_work, supplement_words
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid, check_hours
 from fairsquare.core.waiting import waiting
 from fairsquare.core.who import Who
-from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.stand_ins.vehicles import DUNLIN
 
 ANNA = Who(name="Anna", role="technician", at="2026-11-02T08:00:00.000000Z")
 

@@ -12,9 +12,9 @@ from fairsquare.core.pull.setting import frame_of_setting, usual_setting
 from fairsquare.core.structure.blow import left_by, together
 from fairsquare.core.structure.of_sheet import ExtraMember, usual_boxes
 from fairsquare.core.who import Who
-from fairsquare.demo.practice import vehicle_to_practise
-from fairsquare.demo.rig import setting_of_vehicle
-from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, VEHICLES
+from fairsquare.stand_ins.rigged import setting_of_vehicle
+from fairsquare.stand_ins.to_practise import vehicle_to_practise
+from fairsquare.stand_ins.vehicles import DUNLIN, HERON, PUFFIN, VEHICLES
 from tests.core.facts import facts, reading
 
 DUNLIN_SETTING = usual_setting(DUNLIN.sheet, usual_boxes(DUNLIN.sheet))

@@ -19,7 +19,7 @@ from fairsquare.core.release.holds import job_state, may_sign
 from fairsquare.core.release.watching import drifts
 from fairsquare.core.weld.seam import JoinWeld, SeamPlan
 from fairsquare.core.who import Who
-from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.core.facts import REFERENCES, changed, facts, reading, signed, who
 
 ALL = ("made_safe", "setup_accepted", "decision_made", "pulls_done", "fit_accepted")

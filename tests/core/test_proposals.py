@@ -16,9 +16,9 @@ from fairsquare.core.structure.blow import left_by
 from fairsquare.core.structure.complete import assumed_of
 from fairsquare.core.structure.frame import frame_of
 from fairsquare.core.structure.of_sheet import usual_boxes
-from fairsquare.demo.rig import setting_of_vehicle
-from fairsquare.demo.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE
 from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.stand_ins.rigged import setting_of_vehicle
+from fairsquare.stand_ins.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE
 from tests.core.facts import facts
 
 _ROWS = [

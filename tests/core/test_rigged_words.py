@@ -11,8 +11,8 @@ from fairsquare.core.release.holds import job_state
 from fairsquare.core.release.summed import readings_summed
 from fairsquare.core.sheet.check import CheckSheet, check_sheet
 from fairsquare.core.sheet.model import Span
-from fairsquare.demo.rig import setting_of_vehicle
-from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.stand_ins.rigged import setting_of_vehicle
+from fairsquare.stand_ins.vehicles import DUNLIN
 from fairsquare.web.words import undone_words
 from tests.core.facts import facts, reading, who
 

@@ -27,10 +27,10 @@ from fairsquare.core.cut.template import (
 from fairsquare.core.cut.working import mapped_welds, metals_that_touch, putting_in, working_order
 from fairsquare.core.errors import Refused
 from fairsquare.demo.cuts import _SECTIONS
-from fairsquare.demo.vehicles import DUNLIN, TEAL, TURNSTONE
 from fairsquare.drawings.drill import bands_of, drill_drawing
 from fairsquare.drawings.strip import strip_drawing
 from fairsquare.drawings.template import template_dxf, template_svg, tile_svg
+from fairsquare.stand_ins.vehicles import DUNLIN, TEAL, TURNSTONE
 
 RAIL, FLOOR = _SECTIONS[TEAL.name]
 (NODE,) = _SECTIONS[TURNSTONE.name]

@@ -6,7 +6,7 @@ from fairsquare.core.pull.full import Fullest
 from fairsquare.core.pull.job import ChainSet, PointCycle, WorkPull
 from fairsquare.core.pull.proposals import proposals
 from fairsquare.core.pull.spent import Cycle, hardest_line, spent_in
-from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.core.test_proposals import asked
 
 

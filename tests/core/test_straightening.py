@@ -2,7 +2,7 @@
 
 import pytest
 
-from fairsquare.demo.vehicles import DUNLIN, TEAL, TURNSTONE, Vehicle
+from fairsquare.stand_ins.vehicles import DUNLIN, TEAL, TURNSTONE, Vehicle
 from tests.straightening import straightened
 
 

@@ -7,8 +7,8 @@ from hypothesis import strategies as st
 from fairsquare.core.sheet.differences import differences
 from fairsquare.core.sheet.model import Point, Sheet, Span
 from fairsquare.core.sheet.table import ReadTable, read_table, table_of, with_suggestion
-from fairsquare.demo.vehicles import VEHICLES
 from fairsquare.files.sheets import rows_from_text
+from fairsquare.stand_ins.vehicles import VEHICLES
 
 
 def draft(text: str, **more):

@@ -10,8 +10,8 @@ from PIL import Image
 
 from fairsquare.core.errors import Refused, UnknownCode
 from fairsquare.core.intake.walk_round import KINDS, understand_seen
-from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.files.photos import LONGEST_PIXELS, THUMBNAIL_PIXELS, photo_of_another, photo_to_keep
+from fairsquare.stand_ins.vehicles import DUNLIN
 
 PLACES = {point.code: point.xyz for point in DUNLIN.sheet.points}
 

@@ -7,7 +7,7 @@ import pytest
 
 from fairsquare.core.errors import Refused
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
-from fairsquare.demo.vehicles import VEHICLES
+from fairsquare.stand_ins.vehicles import VEHICLES
 from fairsquare.store import jobs, links, measuring, people, sessions, sheets
 from fairsquare.store.database import Connection, Database, DatabaseAway, connect_arguments, execute, row, rows
 from fairsquare.store.facts import Lasting, load_facts

@@ -13,10 +13,10 @@ import pytest
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.demo.people import SIGN_INS
-from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.files.records import check_record
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.instrument import SimulatedInstrument
+from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.conftest import key
 from tests.core.test_catalogue import REQUESTS
 

@@ -19,7 +19,7 @@ from fairsquare.core.release.record import facts_of, make_record, recompute
 from fairsquare.demo.cuts import _SECTIONS
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.demo.pictures import drawn_photo
-from fairsquare.demo.vehicles import DUNLIN, TEAL
+from fairsquare.stand_ins.vehicles import DUNLIN, TEAL
 from tests.conftest import key
 from tests.core.facts import changed
 from tests.web.cutting import RAIL, STRIP, WELDS, section

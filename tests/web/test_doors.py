@@ -12,7 +12,7 @@ from starlette.types import ASGIApp
 from fairsquare.actions import practice
 from fairsquare.actions.rights import RIGHTS, ROLES_IN_ORDER
 from fairsquare.demo.people import SIGN_INS
-from fairsquare.demo.practice import vehicle_to_practise
+from fairsquare.stand_ins.to_practise import vehicle_to_practise
 from fairsquare.web.at_the_door import cookie_name
 from fairsquare.web.doors import Door, door_of, doors
 from tests.conftest import key

@@ -5,8 +5,8 @@ import re
 import numpy as np
 import pytest
 
-from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.files.sheets import sheet_as_csv
+from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.web.test_damage import jpeg
 from tests.web.test_job import make_safe, new_job, read_all, sign, with_references, with_sheet
 

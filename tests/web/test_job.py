@@ -10,9 +10,9 @@ import pytest
 from pypdf import PdfReader
 
 from fairsquare.core.intake.safety import SAFETY_ITEMS
-from fairsquare.demo.vehicles import DUNLIN, instrument_reading
 from fairsquare.files.records import check_record
 from fairsquare.files.sheets import sheet_as_csv, sheet_as_xlsx, sheet_from_json
+from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from fairsquare.store.jobs import JobDetails
 from tests.web.fitting import SPANS, fit_on_rack_and_wheels, read_spans
 

@@ -12,10 +12,10 @@ from fairsquare.core.pull.setting import frame_of_setting, usual_setting
 from fairsquare.core.structure.blow import left_by
 from fairsquare.core.structure.of_sheet import usual_boxes
 from fairsquare.demo.people import INSTRUMENT
-from fairsquare.demo.vehicles import instrument_reading, seed_of
 from fairsquare.files.sheets import sheet_as_csv
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.tower import SimulatedTower
+from fairsquare.stand_ins.vehicles import instrument_reading, seed_of
 from fairsquare.store import people
 from tests.core.test_proposals import PLAIN
 from tests.web.searching import found_plan, kept_plan

@@ -8,9 +8,9 @@ from fairsquare.actions import Desk, Unsure, pulling
 from fairsquare.actions.practice import as_in_practice, hidden_places
 from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS
-from fairsquare.demo.practice import vehicle_to_practise
-from fairsquare.demo.vehicles import TURNSTONE
 from fairsquare.stand_ins.practice import PracticeYard
+from fairsquare.stand_ins.to_practise import vehicle_to_practise
+from fairsquare.stand_ins.vehicles import TURNSTONE
 from fairsquare.store import practice
 from tests.conftest import key
 from tests.web.searching import found_plan, kept_plan

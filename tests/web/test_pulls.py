@@ -20,7 +20,7 @@ from fairsquare.core.pull.job import (
 )
 from fairsquare.core.pull.settling import learned, pulled_ways
 from fairsquare.demo.people import SIGN_INS
-from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.conftest import key
 from tests.web.test_job import call, make_safe, new_job, read_all, sign, with_references, with_sheet
 

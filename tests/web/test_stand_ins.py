@@ -20,13 +20,13 @@ from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
 from fairsquare.core.pull.slip import slipped, voided_last
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
-from fairsquare.demo.rig import setting_of_vehicle
-from fairsquare.demo.vehicles import DUNLIN
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.folder import WatchedFolder, reading_of_line
 from fairsquare.stand_ins.instrument import Faults, SimulatedInstrument
+from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.tower import SimulatedTower
 from fairsquare.stand_ins.vehicle import RigFaults
+from fairsquare.stand_ins.vehicles import DUNLIN
 from fairsquare.store import people
 from tests.conftest import key
 from tests.web.test_job import make_safe, new_job, sign

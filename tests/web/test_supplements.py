@@ -12,7 +12,7 @@ from fairsquare.core.intake.parts import part_states
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.intake.supplements import cross_spans, is_cross_checked, line_states
 from fairsquare.demo.people import SIGN_INS, SignIn
-from fairsquare.demo.vehicles import DUNLIN
+from fairsquare.stand_ins.vehicles import DUNLIN
 from fairsquare.store.database import Database, execute
 from tests.conftest import Pages, key
 from tests.web.test_job import decide_to_keep, make_safe, new_job, read_all, sign, with_references, with_sheet

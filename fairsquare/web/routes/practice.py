@@ -13,9 +13,9 @@ from fairsquare.core.pull.job import undone_sense
 from fairsquare.core.pull.practice import LARGEST_SEED, lessons
 from fairsquare.core.pull.setting import frame_of_setting
 from fairsquare.core.sheet.model import Sheet, points_by_code
-from fairsquare.demo.practice import vehicle_to_practise
-from fairsquare.demo.vehicles import VEHICLES
 from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.stand_ins.to_practise import vehicle_to_practise
+from fairsquare.stand_ins.vehicles import VEHICLES
 from fairsquare.store.people import Session
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in

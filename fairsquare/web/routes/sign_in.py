@@ -29,7 +29,7 @@ _HALF_S = 600
 @router.get("/sign-in")
 def show(request: Request, next: str = "/") -> Response:
     """Show the sign-in."""
-    return render(request, "sign_in.html", next=local_path(next), demo=_demo_people(request))
+    return render(request, "sign_in.html", next=local_path(next), demo=request.app.state.demo_people)
 
 
 @router.post("/sign-in")
@@ -42,7 +42,9 @@ def sign_in(request: Request, data=Depends(sent_data)) -> Response:  # type: ign
         _same_origin(request)
         person = check_sign_in(database, name, password, address, settings.sign_in_tries)
     except FairSquareError as fault:
-        return render(request, "sign_in.html", fault=fault, typed={"name": name}, next=back, demo=_demo_people(request))
+        return render(
+            request, "sign_in.html", fault=fault, typed={"name": name}, next=back, demo=request.app.state.demo_people
+        )
     if asks_second(database, person):
         half = database.run(lambda c: sessions.open_session(c, person, 1, "half", address=address))
         answer: Response = render(request, "sign_in_code.html", next=back)
@@ -66,7 +68,7 @@ def sign_in_with_code(request: Request, data=Depends(sent_data)) -> Response:  #
     back, half = local_path(str(data.get("next", "/"))), _half(request)
     if half is None:
         fault = SignInRefused("That took too long: begin again with name and password.", field="name")
-        return render(request, "sign_in.html", fault=fault, next=back, demo=_demo_people(request))
+        return render(request, "sign_in.html", fault=fault, next=back, demo=request.app.state.demo_people)
     try:
         _same_origin(request)
         code = str(data.get("code", ""))
@@ -134,11 +136,3 @@ def _same_origin(request: Request) -> None:
     origin = request.headers.get("origin")
     if origin and urlsplit(origin).netloc != request.headers.get("host"):
         raise SignInRefused("Sign in from the page of this application.")
-
-
-def _demo_people(request: Request) -> list[dict[str, str]]:
-    if not settings_of(request).demo:
-        return []
-    from fairsquare.demo.people import SIGN_INS
-
-    return [one._asdict() for one in SIGN_INS]

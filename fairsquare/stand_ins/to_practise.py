@@ -3,8 +3,8 @@
 from fairsquare.core.errors import Refused
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.demo.rig import setting_of_vehicle
-from fairsquare.demo.vehicles import VEHICLES
+from fairsquare.stand_ins.rigged import setting_of_vehicle
+from fairsquare.stand_ins.vehicles import VEHICLES
 
 
 def vehicle_to_practise(name: str) -> tuple[Sheet, Setting]:

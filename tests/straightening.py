@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from fairsquare.core.model import Row3
-from fairsquare.core.pull.board import WatchedNow, points_again, points_let_go, share_given_back
+from fairsquare.core.pull.board import WatchedNow, points_again, points_let_go, share_given_back, spoiled_points
 from fairsquare.core.pull.full import Fullest, fullest_of
 from fairsquare.core.pull.job import (
     PlanSaid,
@@ -28,7 +28,7 @@ from fairsquare.core.pull.proposals import Asked, Proposal, proposals
 from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import frame_of_setting
-from fairsquare.core.pull.spent import Cycle, spent_in
+from fairsquare.core.pull.spent import Pulled, spent_in
 from fairsquare.core.sheet.model import points_by_code, tolerances
 from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.vehicle import NOISE_MM, SimulatedVehicle
@@ -72,7 +72,7 @@ class _Shop:
         self.now = dict(self.began)
         self.pairs: list[tuple[Watched, PointCycle]] = []
         self.pulled: list[PulledCycle] = []
-        self.spent: list[Cycle] = []
+        self.spent: list[Pulled] = []
         self.stops = self.pulls = self.cycles = self.plans = 0
 
     def read(self) -> dict[str, Row3]:
@@ -117,11 +117,13 @@ class _Shop:
             return
         self.pulls += 1
         own: list[PointCycle] = []
+        self.filled = False
         stands = {one.code: one.was_mm for one in watched}
         for cycle in range(1, _MOST_CYCLES + 1):
-            again = self._cycle(work, watched, own, stands, cycle)
+            again = self._cycle(work, watched, own, stands, cycle, last=number == len(plan.pulls) - 1)
             if not again:
                 break
+        self.spent.append(Pulled(work, self.filled, own))
         self.now = self.read()
 
     def _cycle(
@@ -131,6 +133,8 @@ class _Shop:
         own: list[PointCycle],
         stands: dict[str, float],
         cycle: int,
+        *,
+        last: bool,
     ) -> bool:
         codes = [one.code for one in watched]
         advised = {one.code: advice_for(one, stands[one.code], own) for one in watched}
@@ -178,8 +182,8 @@ class _Shop:
         self.pairs += list(zip(watched, made, strict=True))
         chains = tuple(Chain(c.hook, c.tower, c.height_mm, forces.get(c.tower, c.force_n)) for c in work.chains)
         self.pulled.append(PulledCycle(chains, all(c.tower in forces for c in work.chains), tuple(learned)))
-        self.spent.append(Cycle(work, gear, made))
-        spent = bool(gear and gear.let_go)
+        self.filled = self.filled or bool(gear and gear.let_go)
+        spent = bool(gear and gear.let_go) or (last and bool(spoiled_points(self.sheet, self.now, free)))
         return points_again([now(one, stands[one.code], loaded=False) for one in watched]) and not spent
 
 

@@ -1,11 +1,12 @@
 """Pulls that took all that they may and brought nothing."""
 
+from itertools import pairwise
+
 import pytest
 
-from fairsquare.core.pull.full import Fullest
 from fairsquare.core.pull.job import ChainSet, PointCycle, WorkPull
 from fairsquare.core.pull.proposals import proposals
-from fairsquare.core.pull.spent import Cycle, hardest_line, spent_in
+from fairsquare.core.pull.spent import Pulled, hardest_line, spent_in
 from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.core.test_proposals import asked
 
@@ -21,33 +22,43 @@ def pull(*hooks: str) -> WorkPull:
     )
 
 
-def cycle(work: WorkPull, use: float | None, *went: tuple[float, float]) -> Cycle:
-    gear = None if use is None else Fullest("at F4R to front right", use)
-    points = [PointCycle(code="F4R", before_mm=before, loaded_mm=30.0, after_mm=after) for before, after in went]
-    return Cycle(work, gear, points)
+def pulled(work: WorkPull, went: dict[str, list[float]], *, filled: bool = True) -> Pulled:
+    """A pull after each cycle of which points stood at `went`, which begins with where they stood before."""
+    return Pulled(
+        work,
+        filled,
+        [
+            PointCycle(code=code, before_mm=before, loaded_mm=30.0, after_mm=after)
+            for code, stood in went.items()
+            for before, after in pairwise(stood)
+        ],
+    )
 
 
 @pytest.mark.parametrize(
-    ("use", "went", "spent"),
+    ("went", "filled", "spent"),
     [
-        (0.98, [(-6.0, -6.9), (-4.4, -5.5)], True),
-        (0.98, [(-6.0, -5.2), (-4.4, -3.5)], True),
-        (0.98, [(-6.0, -5.9), (-4.4, -3.2)], False),
-        (0.90, [(-6.0, -6.9)], False),
-        (None, [(-6.0, -6.9)], False),
+        ({"F5R": [-6.2, -6.0, -6.9], "F4R": [-4.8, -4.4, -5.5]}, True, True),
+        ({"F5R": [-6.2, -7.2, -6.1]}, True, True),
+        ({"F5R": [-6.0, -5.9], "F4R": [-4.4, -3.2]}, True, False),
+        ({"F5R": [-6.2, -6.0, -6.9]}, False, False),
+        ({"F5R": [0.2, 0.1]}, True, True),
     ],
-    ids=["back and full", "less than what is read", "one came", "not full", "no force was read"],
+    ids=["nothing came", "back to where it was", "one came", "not full", "none was short"],
 )
-def test_a_pull_is_spent_where_the_rig_was_full_and_no_point_came(use, went, spent) -> None:
+def test_a_chain_is_spent_where_the_rig_was_full_and_no_point_came(went, filled, spent) -> None:
     work = pull("at F4R")
-    assert spent_in([cycle(work, use, *went)]) == (frozenset({hardest_line(work)}) if spent else frozenset())
+    found = spent_in([pulled(work, went, filled=filled)])
+    assert found == ({("at F4R", "front right")} if spent else set())
 
 
-def test_what_was_spent_is_forgotten_when_something_else_has_moved() -> None:
-    first, second = pull("at F4R"), pull("at F3R", "at F5R")
-    both = [cycle(first, 0.97, (-6.0, -6.1)), cycle(second, 0.97, (-6.0, -6.1))]
-    assert spent_in(both) == {hardest_line(first), hardest_line(second)}
-    assert spent_in([*both, cycle(pull("at F2R"), 0.5, (-6.0, -4.0))]) == frozenset()
+def test_what_was_spent_is_forgotten_when_one_of_its_points_came_by_another() -> None:
+    nothing = {"F4R": [-6.0, -6.1]}
+    both = [pulled(pull("at F4R"), nothing), pulled(pull("at F3R", "at F5R"), nothing)]
+    assert spent_in(both) == {("at F4R", "front right"), ("at F3R", "front right")}
+    assert spent_in([*both, pulled(pull("at F2R"), {"F4R": [-6.0, -4.0]}, filled=False)]) == frozenset()
+    elsewhere = pulled(pull("at R2R"), {"R2R": [-6.0, -1.0]}, filled=False)
+    assert len(spent_in([*both, elsewhere])) == 2, "what came at the other end says nothing of it"
 
 
 def test_what_is_spent_is_not_proposed_again_and_the_search_says_so() -> None:

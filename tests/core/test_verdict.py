@@ -3,11 +3,12 @@
 import pytest
 
 from fairsquare.core.facts import MovementFact
-from fairsquare.core.pull.board import Board, WatchedNow
+from fairsquare.core.pull.board import Board, WatchedNow, spoiled_points
 from fairsquare.core.pull.full import Fullest
 from fairsquare.core.pull.job import Watched
 from fairsquare.core.pull.springback import PullAdvised
 from fairsquare.core.pull.verdict import verdict_of
+from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.core.facts import movement
 
 
@@ -25,12 +26,20 @@ def point(code: str, now: float | None, *, loaded: bool = True, pull_to: float |
     return WatchedNow(watched, now, loaded, None, None, advised, (), -10.0)
 
 
-def board(state: str, *points: WatchedNow) -> Board:
-    return Board(None, 1, state, 1, points, ())
+def board(state: str, *points: WatchedNow, spoiled: tuple[str, ...] = ()) -> Board:
+    return Board(None, 1, state, 1, points, (), spoiled)
 
 
-def said(state: str, *points: WatchedNow, gear: float | None = None, void: MovementFact | None = None):
-    return verdict_of(board(state, *points), None if gear is None else Fullest("front hook", gear), void)
+def said(
+    state: str,
+    *points: WatchedNow,
+    gear: float | None = None,
+    void: MovementFact | None = None,
+    spoiled: tuple[str, ...] = (),
+):
+    return verdict_of(
+        board(state, *points, spoiled=spoiled), None if gear is None else Fullest("front hook", gear), void
+    )
 
 
 A, B = point("A", 1.5), point("B", -2.0)
@@ -61,6 +70,11 @@ A, B = point("A", 1.5), point("B", -2.0)
             "but B would go past home",
         ),
         (said("read_free", point("A", 0.2, loaded=False)), "READ FREE", "close the cycle"),
+        (
+            said("read_free", point("A", -3.0, loaded=False), spoiled=("C", "D")),
+            "READ FREE",
+            "A short, but C, D were fair and are off now: end this pull, plan the rest",
+        ),
         (said("cautions", A), "BEFORE TENSION", "tick each by hand"),
     ],
 )
@@ -86,3 +100,25 @@ def test_it_is_pulled_again_only_where_that_brings_something() -> None:
     assert said("read_free", short).again
     assert not said("read_free", short, gear=0.96).again, "the gear can give no more"
     assert not said("read_free", short, point("B", 0.5, loaded=False)).again
+
+
+def test_a_pull_that_took_a_fair_point_out_is_not_pulled_again() -> None:
+    short = point("A", -3.0, loaded=False)
+    assert said("read_free", short).again
+    assert not said("read_free", short, spoiled=("C",)).again
+
+
+@pytest.mark.parametrize(
+    ("before", "now", "spoiled"),
+    [
+        ((0.0, 1.9, 0.0), (0.0, 3.1, 0.0), True),
+        ((0.0, 2.9, 0.0), (0.0, 3.1, 0.0), False),
+        ((0.0, 3.5, 0.0), (0.0, 5.5, 0.0), False),
+        ((0.0, 0.0, 0.0), (1.0, 2.9, -2.9), False),
+    ],
+    ids=["out", "read anew", "off before", "moved, and fair"],
+)
+def test_a_point_is_spoiled_where_it_was_fair_and_is_off(before, now, spoiled) -> None:
+    at = {one.code: one.xyz for one in DUNLIN.sheet.points}
+    stood, stands = (({"F4L": tuple(map(sum, zip(at["F4L"], by, strict=True)))}) for by in (before, now))
+    assert spoiled_points(DUNLIN.sheet, stood, stands) == (("F4L",) if spoiled else ())

@@ -1,6 +1,6 @@
 """The pull board as it stands, worked out from the facts: what is under way, where each watched point is, and how far to go."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -11,15 +11,17 @@ from fairsquare.core.damage.job import damage_picture, units_of
 from fairsquare.core.facts import JobFacts, PullEventFact, PullPlanFact, ReadingFact
 from fairsquare.core.measure.counted import counting
 from fairsquare.core.measure.picture import current_setup, picture_of
-from fairsquare.core.model import Row3
+from fairsquare.core.model import Code, Row3
 from fairsquare.core.pull.job import BoardState, PointCycle, Watched, advice_for, along, room_mm
 from fairsquare.core.pull.setting import Setting, usual_setting
 from fairsquare.core.pull.springback import PullAdvised
-from fairsquare.core.sheet.model import points_by_first_code
+from fairsquare.core.sheet.model import Sheet, points_by_code, points_by_first_code, tolerances
 from fairsquare.core.structure.of_sheet import usual_boxes
 
 _WORTH_LEARNING_MM = 2.0
 _LEAST_SHARE, _MOST_SHARE = 0.3, 2.0
+_SPOILED_MM = 1.0
+"""How far a point that was fair has to have gone to be spoiled: three times what a reading scatters."""
 
 
 class WatchedNow(NamedTuple):
@@ -72,7 +74,11 @@ class WatchedNow(NamedTuple):
 
 
 class Board(NamedTuple):
-    """A pull that is under way: its plan and number, the state, the cycle, its watched points, and what happened so far."""
+    """A pull that is under way: its plan and number, the state, the cycle, its watched points, and what happened so far.
+
+    `spoiled`, read free in a plan's last pull: points that were fair when it began and are off now. Pulls before the last may leave
+    some off that are brought home after them.
+    """
 
     plan: PullPlanFact
     pull: int
@@ -80,6 +86,7 @@ class Board(NamedTuple):
     cycle: int
     points: tuple[WatchedNow, ...]
     events: tuple[PullEventFact, ...]
+    spoiled: tuple[Code, ...] = ()
 
     @property
     def let_go(self) -> bool:
@@ -89,7 +96,7 @@ class Board(NamedTuple):
     @property
     def again(self) -> bool:
         """Whether its points, as read free, say that it is to be pulled again."""
-        return points_again(self.points)
+        return points_again(self.points) and not self.spoiled
 
 
 def points_let_go(points: Sequence[WatchedNow]) -> bool:
@@ -156,6 +163,34 @@ def board_of(facts: JobFacts) -> Board | None:
         cycle=here + 1,
         points=tuple(_now(facts, one, cycles, events, loaded.get(one.code, [])) for one in watched),
         events=events,
+        spoiled=_spoiled(facts, events[0].by.at)
+        if events[-1].state == "read_free" and events[0].pull == len(plan.plan.pulls)
+        else (),
+    )
+
+
+def _spoiled(facts: JobFacts, began: str) -> tuple[Code, ...]:
+    setup = current_setup(facts)
+    if setup is None or facts.sheet is None:
+        return ()
+    picture = picture_of(facts, setup, facts.sheet)
+    now = {code: placed.xyz for code, placed in picture.placed.items() if code in picture.used}
+    return spoiled_points(facts.sheet, _free_before(facts, began), now)
+
+
+def spoiled_points(sheet: Sheet, before: Mapping[Code, Row3], now: Mapping[Code, Row3]) -> tuple[Code, ...]:
+    """Return the points within tolerance before and off now, that went farther than what a reading scatters."""
+    points = points_by_code(sheet)
+
+    def off(code: Code, place: Row3) -> bool:
+        return bool((np.abs(np.subtract(place, points[code].xyz)) > np.array(tolerances(sheet, points[code]))).any())
+
+    return tuple(
+        code
+        for code in points
+        if code in before and code in now
+        if not off(code, before[code]) and off(code, now[code])
+        if float(np.linalg.norm(np.subtract(now[code], before[code]))) > _SPOILED_MM
     )
 
 
@@ -184,18 +219,30 @@ def share_given_back(pulled: Iterable[tuple[Watched, PointCycle]]) -> float | No
 
 def loaded_places(facts: JobFacts, since: str) -> dict[str, list[tuple[ReadingFact, Row3]]]:
     """Return the readings of points under load since a moment, in vehicle axes, oldest first."""
+    found: dict[str, list[tuple[ReadingFact, Row3]]] = {}
+    for reading, place in _placed(facts, lambda one: one.loaded and one.by.at >= since):
+        found.setdefault(reading.code, []).append((reading, place))
+    return found
+
+
+def _free_before(facts: JobFacts, moment: str) -> dict[str, Row3]:
+    """Return where points were read free last before a moment, in vehicle axes, by the set-up that counts."""
+    return {reading.code: place for reading, place in _placed(facts, lambda one: not one.loaded and one.by.at < moment)}
+
+
+def _placed(facts: JobFacts, wanted: Callable[[ReadingFact], bool]) -> Iterator[tuple[ReadingFact, Row3]]:
+    """Yield readings of points by the set-up that counts, and where that is in vehicle axes, oldest first."""
     setup = current_setup(facts)
     if setup is None or facts.sheet is None:
-        return {}
+        return
     fit = picture_of(facts, setup, facts.sheet, join=False).fit
     if fit is None or fit.rotation is None or fit.translation is None:
-        return {}
-    found: dict[str, list[tuple[ReadingFact, Row3]]] = {}
+        return
+    rotation, translation = np.array(fit.rotation), np.array(fit.translation)
     for reading in counting(facts.readings):
-        if reading.loaded and reading.xyz and reading.setup == setup.number and reading.by.at >= since:
-            x, y, z = apply_pose(np.array(fit.rotation), np.array(fit.translation), np.array([reading.xyz]))[0]
-            found.setdefault(reading.code, []).append((reading, (float(x), float(y), float(z))))
-    return found
+        if reading.xyz and reading.setup == setup.number and wanted(reading):
+            x, y, z = apply_pose(rotation, translation, np.array([reading.xyz]))[0]
+            yield reading, (float(x), float(y), float(z))
 
 
 def _now(

@@ -8,23 +8,35 @@ from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from fairsquare.core.facts import JobFacts
-from fairsquare.core.pull.full import Fullest, fullest_of
+from fairsquare.core.pull.full import fullest_of
 from fairsquare.core.pull.job import PointCycle, WorkPull
 from fairsquare.core.pull.slip import held_as_planned
 
-BROUGHT_MM = 1.0
-"""What a pull has to bring the point that it brings farthest, to have brought anything: three times what a reading scatters."""
+_BROUGHT_SHARE = 0.25
+"""Of what a point was short by, what a pull has to bring one of its points to have brought anything. Ours, no source."""
 
 Line = tuple[str, str]
 """A chain by its hook and tower."""
 
 
-class Cycle(NamedTuple):
-    """One cycle as it was pulled: its pull, what worked hardest (None: no force was read), and how its watched points went."""
+class Pulled(NamedTuple):
+    """One pull as it was pulled: whether it was let go because the rig was full, and its watched points, cycle by cycle."""
 
     work: WorkPull
-    gear: Fullest | None
+    filled: bool
     points: Sequence[PointCycle]
+
+    @property
+    def brought(self) -> bool:
+        """Whether any of its points came nearer by a part of what it was short by."""
+        before = {point.code: point.before_mm for point in reversed(self.points)}
+        after = {point.code: point.after_mm for point in self.points}
+        return any(after[code] - stood >= -_BROUGHT_SHARE * stood for code, stood in before.items() if stood < 0)
+
+    @property
+    def codes(self) -> set[str]:
+        """The points that were watched."""
+        return {point.code for point in self.points}
 
 
 def hardest_line(work: WorkPull) -> Line:
@@ -33,25 +45,33 @@ def hardest_line(work: WorkPull) -> Line:
     return hardest.hook, hardest.tower
 
 
-def spent_in(cycles: Iterable[Cycle]) -> frozenset[Line]:
-    """Return the chains that drew hardest in pulls that filled the rig and brought no point anything, since a point came last."""
-    spent: set[Line] = set()
-    for cycle in cycles:
-        brought = max((point.after_mm - point.before_mm for point in cycle.points), default=0.0)
-        if brought >= BROUGHT_MM:
-            spent.clear()
-        elif cycle.gear is not None and cycle.gear.let_go:
-            spent.add(hardest_line(cycle.work))
+def spent_in(pulls: Iterable[Pulled]) -> frozenset[Line]:
+    """Return the chains that drew hardest in pulls that filled the rig and brought nothing, unless a point of theirs came since."""
+    spent: dict[Line, set[str]] = {}
+    for pull in pulls:
+        if pull.brought:
+            spent = {line: codes for line, codes in spent.items() if not codes & pull.codes}
+        elif pull.filled:
+            spent[hardest_line(pull.work)] = pull.codes
     return frozenset(spent)
 
 
 def spent_lines(facts: JobFacts) -> frozenset[Line]:
     """Return the chains of a job that are spent."""
     plans = {plan.version: plan.plan for plan in facts.pull_plans}
-    cycles = []
+    pulls: list[Pulled] = []
+    last = None
     for event in facts.pull_events:
         plan = plans.get(event.plan)
-        if event.cycles and plan is not None and event.pull <= len(plan.pulls):
-            work = plan.pulls[event.pull - 1]
-            cycles.append(Cycle(work, fullest_of(held_as_planned(facts, work)[0], work, event.forces), event.cycles))
-    return spent_in(cycles)
+        if not event.cycles or plan is None or event.pull > len(plan.pulls):
+            continue
+        work = plan.pulls[event.pull - 1]
+        gear = fullest_of(held_as_planned(facts, work)[0], work, event.forces)
+        filled = gear is not None and gear.let_go
+        if last == (event.plan, event.pull):
+            before = pulls.pop()
+            pulls.append(Pulled(work, filled or before.filled, (*before.points, *event.cycles)))
+        else:
+            pulls.append(Pulled(work, filled, event.cycles))
+        last = (event.plan, event.pull)
+    return spent_in(pulls)

@@ -70,6 +70,9 @@ def _onward(board: Board, gear: Fullest | None) -> str:
     home = [point.watched.code for point in board.points if point.at_home]
     if not short:
         return "close the cycle"
+    if board.spoiled:
+        were = "was fair and is" if len(board.spoiled) == 1 else "were fair and are"
+        return f"{', '.join(short)} short, but {', '.join(board.spoiled)} {were} off now: end this pull, plan the rest"
     if not home and gear and gear.let_go:
         return f"{', '.join(short)} short, and {gear.name} can give no more: end this pull, plan the rest"
     if not home:

@@ -17,13 +17,13 @@ from scipy.spatial.transform import Rotation
 from bench import board, cuts, damage, honesty, many, measuring, pulls
 from bench.stage import Stage, stage
 from fairsquare.core.catalogue import CATALOGUE
-from fairsquare.core.facts import HoldName
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.pull.job import FIRST_RETURN
 from fairsquare.core.pull.springback import Prior
 from fairsquare.core.sheet.model import Point, Sheet
 from fairsquare.demo.load import load
 from fairsquare.demo.people import SIGN_INS
+from fairsquare.job.facts import HoldName
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from fairsquare.store import people
 from fairsquare.store.jobs import JobDetails

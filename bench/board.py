@@ -11,9 +11,9 @@ import numpy as np
 
 from bench.stage import Stage
 from fairsquare.actions import pulling
-from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull, along
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
+from fairsquare.job.pull.board import board_of
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.vehicles import TEAL, instrument_reading, seed_of
 from fairsquare.store import people

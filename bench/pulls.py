@@ -9,11 +9,11 @@ import numpy as np
 
 from fairsquare.core.pull.job import plan_request
 from fairsquare.core.pull.plan import PlanPulls, School, plan_pulls
-from fairsquare.core.pull.practice import hidden_blow
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.pull.springback import Cycle, NextPull, Prior, next_pull
 from fairsquare.core.sheet.model import tolerances
 from fairsquare.core.structure.simulate import simulate_frame
+from fairsquare.job.pull.practice import hidden_blow
 from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.to_practise import vehicle_to_practise
 from fairsquare.stand_ins.vehicles import VEHICLES, Floats, Vehicle, places_of, seed_of

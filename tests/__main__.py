@@ -9,14 +9,14 @@ LINT = (
     ("mypy",),
     ("importlinter",),
 )
-PARTS = ("core", "store", "web", "browser")
+PARTS = ("core", "job", "files", "drawings", "store", "web", "browser")
 
 
 def main() -> int:
     """Run what was asked and return the exit status of the first that failed."""
     what, rest = (sys.argv[1], sys.argv[2:]) if len(sys.argv) > 1 else ("all", [])
     if what not in (*PARTS, "all", "lint"):
-        sys.stderr.write(f"There is no part {what}: choose core, store, web, browser, lint or nothing for all.\n")
+        sys.stderr.write(f"There is no part {what}: choose {', '.join(PARTS)}, lint or nothing for all.\n")
         return 2
     failed = 0
     if what in ("all", "lint"):

@@ -9,10 +9,10 @@ import numpy as np
 
 from fairsquare.actions import Desk, deciding
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
-from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.decide import MakersWord
-from fairsquare.core.damage.job import damage_of, key_of, open_findings
 from fairsquare.demo.people import INSTRUMENT
+from fairsquare.job.damage.choices import member_states
+from fairsquare.job.damage.job import damage_of, key_of, open_findings
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.tower import SimulatedTower
 from fairsquare.stand_ins.vehicle import RigFaults

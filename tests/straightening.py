@@ -8,8 +8,6 @@ from typing import NamedTuple
 import numpy as np
 
 from fairsquare.core.model import Row3
-from fairsquare.core.pull.board import WatchedNow, points_again, points_let_go, share_given_back, spoiled_points
-from fairsquare.core.pull.full import Fullest, fullest_of
 from fairsquare.core.pull.job import (
     PlanSaid,
     PointCycle,
@@ -24,12 +22,14 @@ from fairsquare.core.pull.job import (
     will_hold,
 )
 from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_factors, with_factors
-from fairsquare.core.pull.proposals import Asked, Proposal, proposals
 from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import frame_of_setting
-from fairsquare.core.pull.spent import Pulled, spent_in
 from fairsquare.core.sheet.model import points_by_code, tolerances
+from fairsquare.job.pull.board import WatchedNow, points_again, points_let_go, share_given_back, spoiled_points
+from fairsquare.job.pull.full import Fullest, fullest_of
+from fairsquare.job.pull.proposals import Asked, Proposal, proposals
+from fairsquare.job.pull.spent import Pulled, spent_in
 from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.vehicle import NOISE_MM, SimulatedVehicle
 from fairsquare.stand_ins.vehicles import Vehicle, seed_of

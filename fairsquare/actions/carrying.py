@@ -8,9 +8,9 @@ from fairsquare.actions.handover import photos_of
 from fairsquare.actions.rights import check_may
 from fairsquare.actions.spine import spine, waits
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import PRACTICE, PhotoFact
 from fairsquare.core.who import Who
 from fairsquare.files.job_file import Incoming, JobBody, job_file
+from fairsquare.job.facts import PRACTICE, PhotoFact
 from fairsquare.store import came, jobs, keys, photos, records, sheets
 from fairsquare.store.database import Connection, now_of
 from fairsquare.store.jobs import JobDetails

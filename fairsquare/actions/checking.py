@@ -1,10 +1,10 @@
 """What must be so before a reading is recorded: on this sheet, in this set-up, of this kind."""
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import JobFacts, Purpose, ReadingFact, SetupFact
-from fairsquare.core.measure.picture import check_reading
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.core.who import Who
+from fairsquare.job.facts import JobFacts, Purpose, ReadingFact, SetupFact
+from fairsquare.job.measure.picture import check_reading
 from fairsquare.store.measuring import NewReading
 
 

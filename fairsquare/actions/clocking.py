@@ -5,9 +5,9 @@ from typing import Any
 from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import ClockKind
 from fairsquare.core.weld.bonding import BondSaid, timeline_of
-from fairsquare.core.weld.job import bond_said
+from fairsquare.job.facts import ClockKind
+from fairsquare.job.weld.job import bond_said
 from fairsquare.store import clocks
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person

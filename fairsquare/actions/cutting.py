@@ -6,8 +6,6 @@ from typing import Any, NamedTuple
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
 from fairsquare.actions.rights import check_may
 from fairsquare.core.cut.budget import cut_budget
-from fairsquare.core.cut.gate import check_access_cut, check_how, final_waits
-from fairsquare.core.cut.job import SectionState, section_states
 from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.place import check_strip
 from fairsquare.core.cut.section import (
@@ -23,9 +21,11 @@ from fairsquare.core.cut.section import (
 from fairsquare.core.cut.template import Template, cut_template
 from fairsquare.core.cut.working import MappedWeld
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import CutKind
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.drawings.template import template_dxf, template_svg
+from fairsquare.job.cut.gate import check_access_cut, check_how, final_waits
+from fairsquare.job.cut.job import SectionState, section_states
+from fairsquare.job.facts import CutKind
 from fairsquare.store import cuts
 from fairsquare.store.cuts import Said
 from fairsquare.store.database import Connection

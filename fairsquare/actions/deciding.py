@@ -6,11 +6,11 @@ from pydantic import ValidationError
 
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
 from fairsquare.actions.rights import check_may
-from fairsquare.core.damage.choices import check_choice, member_states
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, MemberSeen, Sign
-from fairsquare.core.damage.job import damage_of, key_of, units_of
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import Chosen, SaidMaterial
+from fairsquare.job.damage.choices import check_choice, member_states
+from fairsquare.job.damage.job import damage_of, key_of, units_of
+from fairsquare.job.facts import Chosen, SaidMaterial
 from fairsquare.store import damage
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person

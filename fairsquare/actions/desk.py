@@ -12,22 +12,22 @@ from fairsquare.actions.bell import Bell
 from fairsquare.actions.checking import as_fact, checked_reading
 from fairsquare.actions.rights import check_may, check_own
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
-from fairsquare.core.measure.counted import counting, reference_readings
-from fairsquare.core.measure.drift import FEWEST_MOVED, moved_references
 from fairsquare.core.measure.observations import SetupKind
-from fairsquare.core.measure.picture import current_setup
-from fairsquare.core.measure.tools import ShopTool
-from fairsquare.core.moves import MOVES, SIMPLE, Moved
-from fairsquare.core.pull.board import setting_of, under_way
-from fairsquare.core.pull.slip import slips_now
-from fairsquare.core.release.holds import JobState, may_sign
-from fairsquare.core.release.record import make_record
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
-from fairsquare.core.went import JobWent, Past, job_went
 from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
+from fairsquare.job.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact
+from fairsquare.job.measure.counted import counting, reference_readings
+from fairsquare.job.measure.drift import FEWEST_MOVED, moved_references
+from fairsquare.job.measure.picture import current_setup
+from fairsquare.job.measure.tools import ShopTool
+from fairsquare.job.moves import MOVES, SIMPLE, Moved
+from fairsquare.job.pull.board import setting_of, under_way
+from fairsquare.job.pull.slip import slips_now
+from fairsquare.job.release.holds import JobState, may_sign
+from fairsquare.job.release.record import make_record
+from fairsquare.job.went import JobWent, Past, job_went
 from fairsquare.store import holds, jobs, keys, measuring, people, pulls, records, sheets, tools, went
 from fairsquare.store.database import Connection, Database, DatabaseAway, utc
 from fairsquare.store.facts import StateCache, load_facts

@@ -5,7 +5,13 @@ from typing import Any
 
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
 from fairsquare.actions.rights import Deed, check_may
-from fairsquare.core.done import (
+from fairsquare.core.errors import Refused
+from fairsquare.core.fit.said import FitSaid, check_fit_said
+from fairsquare.core.fit.square import SquareUp, square_up
+from fairsquare.core.sheet.model import find_point, points_by_code
+from fairsquare.core.weld.bonding import BondSaid, check_bond
+from fairsquare.core.weld.seam import SeamPlan, check_seam
+from fairsquare.job.done import (
     COUPON_GOOD,
     CouponMade,
     Done,
@@ -20,18 +26,12 @@ from fairsquare.core.done import (
     OutsideWork,
     WeldMade,
 )
-from fairsquare.core.errors import Refused
-from fairsquare.core.facts import SaidTopic
-from fairsquare.core.fit.job import fit_said, near_points
-from fairsquare.core.fit.said import FitSaid, check_fit_said
-from fairsquare.core.fit.square import SquareUp, square_up
-from fairsquare.core.measure.ageing import stands_on
-from fairsquare.core.moves import MOVES
-from fairsquare.core.release.handover import finish_items
-from fairsquare.core.sheet.model import find_point, points_by_code
-from fairsquare.core.weld.bonding import BondSaid, check_bond
-from fairsquare.core.weld.job import SeamState, needs_welding, seam_states
-from fairsquare.core.weld.seam import SeamPlan, check_seam
+from fairsquare.job.facts import SaidTopic
+from fairsquare.job.fit.job import fit_said, near_points
+from fairsquare.job.measure.ageing import stands_on
+from fairsquare.job.moves import MOVES
+from fairsquare.job.release.handover import finish_items
+from fairsquare.job.weld.job import SeamState, needs_welding, seam_states
 from fairsquare.store import finishing
 from fairsquare.store.database import Connection
 from fairsquare.store.finishing import Said

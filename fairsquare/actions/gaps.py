@@ -5,12 +5,12 @@ from typing import Any
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import Stand
 from fairsquare.core.fit.call import GapCall, understand_gap
-from fairsquare.core.fit.job import STANDS, fit_findings, fit_said
 from fairsquare.core.fit.said import FARTHEST_GAP_MM, FitSaid, GapSaid
 from fairsquare.core.lengths import Unit, read_length
-from fairsquare.core.measure.ageing import stands_on
+from fairsquare.job.facts import Stand
+from fairsquare.job.fit.job import STANDS, fit_findings, fit_said
+from fairsquare.job.measure.ageing import stands_on
 from fairsquare.store import damage, measuring
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person

@@ -2,9 +2,9 @@
 
 from collections.abc import Sequence
 
-from fairsquare.core.facts import Purpose, ReadingKind
-from fairsquare.core.measure.calls import Call
-from fairsquare.core.measure.tools import ShopTool, tools_that_read
+from fairsquare.job.facts import Purpose, ReadingKind
+from fairsquare.job.measure.calls import Call
+from fairsquare.job.measure.tools import ShopTool, tools_that_read
 from fairsquare.store.measuring import NewReading
 
 USUAL_SIGMA_MM = 1.5

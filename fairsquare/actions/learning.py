@@ -4,8 +4,8 @@ from collections import defaultdict
 from collections.abc import Iterable
 
 from fairsquare.actions.desk import Desk, JobView, went_of
-from fairsquare.core.waiting import WAIT_KINDS
-from fairsquare.core.went import JobWent, Past, Waited
+from fairsquare.job.waiting import WAIT_KINDS
+from fairsquare.job.went import JobWent, Past, Waited
 from fairsquare.store import jobs, went
 from fairsquare.store.database import Connection
 from fairsquare.store.facts import load_facts

@@ -6,8 +6,8 @@ from typing import Any, Literal
 from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
-from fairsquare.core.measure.counted import reference_readings
 from fairsquare.core.sheet.model import find_point, points_by_code
+from fairsquare.job.measure.counted import reference_readings
 from fairsquare.store import sheets
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person

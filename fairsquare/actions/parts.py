@@ -6,9 +6,9 @@ from typing import Any
 from fairsquare.actions.desk import Desk, JobView
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import Blank, PartItemKind
 from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.sheet.model import find_point, points_by_code
+from fairsquare.job.facts import Blank, PartItemKind
 from fairsquare.store import parts
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person

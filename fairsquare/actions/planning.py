@@ -13,11 +13,11 @@ from fairsquare.actions.working import work_on
 from fairsquare.core.errors import Refused
 from fairsquare.core.plan.asked import DayPlanned, PlannedOperation
 from fairsquare.core.plan.day import plan_again
-from fairsquare.core.plan.floor import FloorWork, JobToPlan, floor_work
-from fairsquare.core.plan.kept import KeptPiece, KeptPlan
 from fairsquare.core.plan.shop_said import ShopSaid, check_shop, working_hours
 from fairsquare.core.plan.solve import SAME_MIN
-from fairsquare.core.waiting import waiting
+from fairsquare.job.plan.floor import FloorWork, JobToPlan, floor_work
+from fairsquare.job.plan.kept import KeptPiece, KeptPlan
+from fairsquare.job.waiting import waiting
 from fairsquare.store import people, shop, work
 from fairsquare.store.database import Connection, now_of
 from fairsquare.store.people import Person

@@ -8,15 +8,15 @@ from pydantic import ConfigDict, Field
 
 from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import PRACTICE
 from fairsquare.core.model import Code, Model, Row3
-from fairsquare.core.pull.board import board_of
-from fairsquare.core.pull.full import within_working
 from fairsquare.core.pull.job import plan_request
 from fairsquare.core.pull.plan import PullsPlanned, plan_pulls
-from fairsquare.core.pull.practice import LARGEST_SEED, Score, Stood, hidden_blow, score, worked_of
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet
+from fairsquare.job.facts import PRACTICE
+from fairsquare.job.pull.board import board_of
+from fairsquare.job.pull.full import within_working
+from fairsquare.job.pull.practice import LARGEST_SEED, Score, Stood, hidden_blow, score, worked_of
 from fairsquare.store import jobs, measuring, sheets
 from fairsquare.store import practice as kept
 from fairsquare.store.database import Connection

@@ -9,13 +9,8 @@ from typing import Any, Literal, get_args
 from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.rights import check_may
 from fairsquare.actions.walk_round import hear
-from fairsquare.core.damage.job import damage_picture
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import JobFacts, PullPlanFact
-from fairsquare.core.intake.walk_round import KINDS, Seen
 from fairsquare.core.model import Row3
-from fairsquare.core.pull.board import Board, board_of, learned_return, places_now, plan_of, setting_of
-from fairsquare.core.pull.full import Fullest, fullest
 from fairsquare.core.pull.gear import GEAR, Gear
 from fairsquare.core.pull.job import (
     CAUTIONS,
@@ -36,16 +31,21 @@ from fairsquare.core.pull.job import (
 )
 from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_factors, with_factors
 from fairsquare.core.pull.plan import PlanPulls, School
-from fairsquare.core.pull.proposals import OVERPULL_WORDS, Asked, Proposal, proposals
 from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Setting, frame_of_setting, pieces_of
-from fairsquare.core.pull.settling import SETTLED, open_settling, stands_free
-from fairsquare.core.pull.slip import voided_last
-from fairsquare.core.pull.spent import spent_lines
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.core.went import Past, place_of
+from fairsquare.job.damage.job import damage_picture
+from fairsquare.job.facts import JobFacts, PullPlanFact
+from fairsquare.job.intake.walk_round import KINDS, Seen
+from fairsquare.job.pull.board import Board, board_of, learned_return, places_now, plan_of, setting_of
+from fairsquare.job.pull.full import Fullest, fullest
+from fairsquare.job.pull.proposals import OVERPULL_WORDS, Asked, Proposal, proposals
+from fairsquare.job.pull.settling import SETTLED, open_settling, stands_free
+from fairsquare.job.pull.slip import voided_last
+from fairsquare.job.pull.spent import spent_lines
+from fairsquare.job.went import Past, place_of
 from fairsquare.store import damage, measuring, pulls, shop
 from fairsquare.store.database import Connection
 from fairsquare.store.kept import Kept

@@ -3,13 +3,13 @@
 from typing import Literal, NamedTuple
 
 from fairsquare.actions.desk import JobView
-from fairsquare.core.cut.job import cuts_want
-from fairsquare.core.damage.choices import member_states
-from fairsquare.core.pull.board import board_of, plan_of, pulls_wanted
 from fairsquare.core.pull.job import BOARD_WORDS
-from fairsquare.core.release.holds import Hold
-from fairsquare.core.waiting import Waiting, waiting
-from fairsquare.core.weld.job import needs_welding, seam_states
+from fairsquare.job.cut.job import cuts_want
+from fairsquare.job.damage.choices import member_states
+from fairsquare.job.pull.board import board_of, plan_of, pulls_wanted
+from fairsquare.job.release.holds import Hold
+from fairsquare.job.waiting import Waiting, waiting
+from fairsquare.job.weld.job import needs_welding, seam_states
 
 Status = Literal["done", "now", "todo"]
 

@@ -9,7 +9,7 @@ from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.core.measure.bar_check import CheckTool, check_tool
 from fairsquare.core.measure.calibration import BarRead, Calibrated
-from fairsquare.core.measure.tools import READS_A_BAR, ShopTool, ToolKind
+from fairsquare.job.measure.tools import READS_A_BAR, ShopTool, ToolKind
 from fairsquare.store import tools
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person

@@ -4,13 +4,13 @@ from typing import Any
 
 from fairsquare.actions.desk import Desk, JobView
 from fairsquare.actions.rights import check_may, check_own
-from fairsquare.core.damage.bound import BINDS, known_members
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import LineAnswer
-from fairsquare.core.intake.walk_round import KINDS, LINE_ITEMS, Seen, understand_seen
 from fairsquare.core.lengths import Unit
 from fairsquare.core.model import Row3
 from fairsquare.files.photos import KeptPhoto
+from fairsquare.job.damage.bound import BINDS, known_members
+from fairsquare.job.facts import LineAnswer
+from fairsquare.job.intake.walk_round import KINDS, LINE_ITEMS, Seen, understand_seen
 from fairsquare.store import damage, people, photos
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person

@@ -10,15 +10,15 @@ from fairsquare.actions.cutting import section_of
 from fairsquare.actions.desk import JobView
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import Given, KeyOnly
-from fairsquare.core.cut.gate import final_waits
-from fairsquare.core.cut.job import SIDES, SectionState, section_states
 from fairsquare.core.cut.judge import StripPlaced
 from fairsquare.core.cut.lines import LayerLines, Whose
 from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, WeldsSaid
 from fairsquare.core.cut.working import mapped_welds
-from fairsquare.core.facts import CutKind, CutMadeFact, SectionFact, WeldTickFact
 from fairsquare.core.model import Many, Model
-from fairsquare.core.release.missing import Missing
+from fairsquare.job.cut.gate import final_waits
+from fairsquare.job.cut.job import SIDES, SectionState, section_states
+from fairsquare.job.facts import CutKind, CutMadeFact, SectionFact, WeldTickFact
+from fairsquare.job.release.missing import Missing
 
 router = APIRouter(prefix="/api/v1")
 

@@ -22,9 +22,9 @@ from fairsquare.api.models import (
     Settle,
     TakeFindingBack,
 )
-from fairsquare.core.damage.choices import member_states
-from fairsquare.core.damage.job import damage_of, key_of, open_findings
 from fairsquare.files.photos import photo_to_keep
+from fairsquare.job.damage.choices import member_states
+from fairsquare.job.damage.job import damage_of, key_of, open_findings
 from fairsquare.store.photos import About
 from fairsquare.workers import Workers
 

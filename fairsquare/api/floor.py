@@ -19,10 +19,10 @@ from fairsquare.api.models import (
     StopWork,
     WaitShown,
 )
-from fairsquare.core.plan.kept import KeptPlan
-from fairsquare.core.plan.operations import WorkRow
-from fairsquare.core.waiting import waiting as waited_for
-from fairsquare.core.went import JobWent
+from fairsquare.job.plan.kept import KeptPlan
+from fairsquare.job.plan.operations import WorkRow
+from fairsquare.job.waiting import waiting as waited_for
+from fairsquare.job.went import JobWent
 from fairsquare.settings import Settings
 from fairsquare.store import shop
 

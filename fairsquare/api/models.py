@@ -8,8 +8,21 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 from fairsquare.actions.naming import Naming
 from fairsquare.core.damage.decide import MakersWord, MemberDecided, MemberRole, Sign
 from fairsquare.core.damage.read import DamageRead
-from fairsquare.core.done import Done
-from fairsquare.core.facts import (
+from fairsquare.core.fit.said import FitSaid
+from fairsquare.core.lengths import Unit
+from fairsquare.core.measure.calibration import Level, ToolEventFact
+from fairsquare.core.measure.observations import Axis, SetupKind
+from fairsquare.core.model import Code, Model, Vector
+from fairsquare.core.plan.hours import HoursFound
+from fairsquare.core.plan.said import HoursSaid
+from fairsquare.core.plan.shop_said import ShopSaid
+from fairsquare.core.sheet.check import Finding
+from fairsquare.core.sheet.model import Sheet, SpanMode
+from fairsquare.core.weld.bonding import BondSaid
+from fairsquare.core.weld.seam import SeamPlan
+from fairsquare.core.who import Role
+from fairsquare.job.done import Done
+from fairsquare.job.facts import (
     Blank,
     Chosen,
     ClockFact,
@@ -29,23 +42,10 @@ from fairsquare.core.facts import (
     WaitKind,
     WorkFact,
 )
-from fairsquare.core.fit.said import FitSaid
-from fairsquare.core.lengths import Unit
-from fairsquare.core.measure.calibration import Level, ToolEventFact
-from fairsquare.core.measure.observations import Axis, SetupKind
-from fairsquare.core.measure.picture import Picture
-from fairsquare.core.measure.tools import ShopTool, ToolKind
-from fairsquare.core.model import Code, Model, Vector
-from fairsquare.core.moves import Moved
-from fairsquare.core.plan.hours import HoursFound
-from fairsquare.core.plan.said import HoursSaid
-from fairsquare.core.plan.shop_said import ShopSaid
-from fairsquare.core.release.holds import Hold
-from fairsquare.core.sheet.check import Finding
-from fairsquare.core.sheet.model import Sheet, SpanMode
-from fairsquare.core.weld.bonding import BondSaid
-from fairsquare.core.weld.seam import SeamPlan
-from fairsquare.core.who import Role
+from fairsquare.job.measure.picture import Picture
+from fairsquare.job.measure.tools import ShopTool, ToolKind
+from fairsquare.job.moves import Moved
+from fairsquare.job.release.holds import Hold
 from fairsquare.store.jobs import JobDetails
 
 Key = Annotated[str, Field(min_length=8, max_length=64, description="made by the client, new for each deed")]

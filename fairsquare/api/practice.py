@@ -9,7 +9,7 @@ from fairsquare.actions import practice
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import Given, KeyOnly
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.pull.practice import LARGEST_SEED
+from fairsquare.job.pull.practice import LARGEST_SEED
 from fairsquare.stand_ins.to_practise import vehicle_to_practise
 
 router = APIRouter(prefix="/api/v1")

@@ -8,15 +8,15 @@ from pydantic import Field
 from fairsquare.actions import pulling
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import Given, KeyOnly
-from fairsquare.core.facts import Settled
 from fairsquare.core.model import Many, Model
-from fairsquare.core.pull.board import board_of, plan_of, setting_of
 from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Watched
 from fairsquare.core.pull.plan import PullsPlanned, School
 from fairsquare.core.pull.setting import Setting
-from fairsquare.core.pull.slip import voided_last
-from fairsquare.core.pull.verdict import verdict_of
+from fairsquare.job.facts import Settled
+from fairsquare.job.pull.board import board_of, plan_of, setting_of
+from fairsquare.job.pull.slip import voided_last
+from fairsquare.job.pull.verdict import verdict_of
 from fairsquare.store import pulls
 
 router = APIRouter(prefix="/api/v1")

@@ -36,13 +36,13 @@ from fairsquare.api.models import (
 )
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import HoldName, JobFacts
-from fairsquare.core.measure.advice import Advice, advise
-from fairsquare.core.measure.calls import Call, Context, understand_call, understand_point
-from fairsquare.core.measure.tools import ShopTool
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.check import CheckSheet, check_sheet
 from fairsquare.core.sheet.model import Sheet
+from fairsquare.job.facts import HoldName, JobFacts
+from fairsquare.job.measure.advice import Advice, advise
+from fairsquare.job.measure.calls import Call, Context, understand_call, understand_point
+from fairsquare.job.measure.tools import ShopTool
 from fairsquare.store import measuring, records, sessions
 from fairsquare.store.jobs import Job
 from fairsquare.store.measuring import NewReading

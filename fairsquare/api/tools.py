@@ -8,7 +8,7 @@ from fairsquare.actions import tooling
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import AddTool, Given, NoteCalibration, NoteCheck, ToolShown
 from fairsquare.core.measure.calibration import standing
-from fairsquare.core.measure.tools import ShopTool
+from fairsquare.job.measure.tools import ShopTool
 from fairsquare.store import tools as kept_tools
 
 router = APIRouter(prefix="/api/v1", tags=["measuring"])

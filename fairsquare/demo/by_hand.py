@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from fairsquare.core.measure.tools import ToolKind
+from fairsquare.job.measure.tools import ToolKind
 from fairsquare.stand_ins.vehicles import Floats
 
 SOUND = ("C2L", "C2R", "C3L", "C3R", "R1L", "R1R")

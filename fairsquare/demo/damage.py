@@ -6,12 +6,12 @@ from typing import NamedTuple
 
 from fairsquare.actions import Desk, Unsure, deciding, walk_round
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
-from fairsquare.core.damage.choices import member_states, propose
 from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
-from fairsquare.core.facts import LineAnswer
-from fairsquare.core.intake.walk_round import Seen, understand_seen
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files.photos import photo_to_keep
+from fairsquare.job.damage.choices import member_states, propose
+from fairsquare.job.facts import LineAnswer
+from fairsquare.job.intake.walk_round import Seen, understand_seen
 from fairsquare.stand_ins.vehicles import DUNLIN, DUNLIN_TWO, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle
 from fairsquare.store.people import Person
 

@@ -5,8 +5,6 @@ import secrets
 from collections.abc import Callable
 
 from fairsquare.actions import Desk, cutting, finishing, walk_round
-from fairsquare.core.cut.job import SIDES, section_states
-from fairsquare.core.done import CouponMade, FinishItem, HingeLooked, Hung
 from fairsquare.core.fit.said import FitSaid, GapSaid, HingeSaid, PanelSaid, Way
 from fairsquare.core.model import Row3
 from fairsquare.core.weld.bonding import BondSaid, ProductSaid, SurfaceSaid
@@ -14,6 +12,8 @@ from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
 from fairsquare.core.weld.timeline import BondStep
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files.photos import photo_to_keep
+from fairsquare.job.cut.job import SIDES, section_states
+from fairsquare.job.done import CouponMade, FinishItem, HingeLooked, Hung
 from fairsquare.stand_ins.vehicles import DUNLIN_TWO, TURNSTONE, Vehicle
 from fairsquare.store.people import Person
 

@@ -10,10 +10,7 @@ import numpy as np
 
 from fairsquare.actions import Desk, pulling
 from fairsquare.actions.hearing import reading_of
-from fairsquare.core.facts import Purpose, SafetyAnswer
 from fairsquare.core.intake.safety import SAFETY_ITEMS
-from fairsquare.core.measure.calls import Context, understand_call
-from fairsquare.core.pull.board import setting_of
 from fairsquare.demo.by_hand import SOUND, ByHand
 from fairsquare.demo.cuts import cuts_of
 from fairsquare.demo.damage import decisions_of, walk_round_of
@@ -23,6 +20,9 @@ from fairsquare.demo.past import load_past
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.rig import RIG
 from fairsquare.demo.tool_shelf import fill_the_shelf
+from fairsquare.job.facts import Purpose, SafetyAnswer
+from fairsquare.job.measure.calls import Context, understand_call
+from fairsquare.job.pull.board import setting_of
 from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.vehicles import (
     DUNLIN,

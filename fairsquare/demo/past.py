@@ -9,16 +9,16 @@ import numpy as np
 
 from fairsquare.actions import Desk, deciding, finishing, pulling, waiting, working
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
-from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.decide import MakersWord
-from fairsquare.core.damage.job import damage_of, key_of, open_findings
-from fairsquare.core.done import OutsideWork
-from fairsquare.core.facts import HoldName, SafetyAnswer, WaitKind
 from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.plan.said import HoursSaid, OperationSaid
-from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS, AfterPull, BoardState, ChainSet, PlanSaid, PointCycle, WorkPull
+from fairsquare.job.damage.choices import member_states
+from fairsquare.job.damage.job import damage_of, key_of, open_findings
+from fairsquare.job.done import OutsideWork
+from fairsquare.job.facts import HoldName, SafetyAnswer, WaitKind
+from fairsquare.job.pull.board import board_of
 from fairsquare.stand_ins.vehicles import DUNLIN, Floats, instrument_reading
 from fairsquare.store import people
 from fairsquare.store.jobs import JobDetails

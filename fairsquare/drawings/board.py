@@ -5,8 +5,8 @@ from html import escape
 
 from markupsafe import Markup
 
-from fairsquare.core.pull.board import WatchedNow
 from fairsquare.core.pull.job import PointCycle
+from fairsquare.job.pull.board import WatchedNow
 
 _WIDTH, _HEIGHT = 560.0, 126.0
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from markupsafe import Markup, escape
 
-from fairsquare.core.plan.kept import KeptPiece
+from fairsquare.job.plan.kept import KeptPiece
 
 _NAMES, _WIDE, _ROW, _TOP, _GAP = 132.0, 1052.0, 46.0, 44.0, 10.0
 _LETTER = 7.2

@@ -6,10 +6,10 @@ from urllib.parse import urlencode
 
 from markupsafe import Markup
 
-from fairsquare.core.damage.choices import CHOICES, LETTERS, MemberState
-from fairsquare.core.damage.job import units_of
 from fairsquare.core.sheet.model import Point, Sheet
 from fairsquare.drawings.labels import Box, Labels, Spot
+from fairsquare.job.damage.choices import CHOICES, LETTERS, MemberState
+from fairsquare.job.damage.job import units_of
 
 WIDTH, HEIGHT, _MARGIN, _HALF = 700.0, 210.0, 46.0, 11.0
 _NARROW, _SIDE, _WORDS_PX = 480.0, 16.0, 15.0

@@ -6,11 +6,11 @@ from typing import NamedTuple
 
 from markupsafe import Markup
 
-from fairsquare.core.facts import ReadingFact
 from fairsquare.core.measure.adjust import SightLine
-from fairsquare.core.measure.expected import Part, meaning_of
-from fairsquare.core.measure.picture import Picture
 from fairsquare.core.sheet.model import Sheet, points_by_code
+from fairsquare.job.facts import ReadingFact
+from fairsquare.job.measure.expected import Part, meaning_of
+from fairsquare.job.measure.picture import Picture
 
 WIDTH = 746.0
 _TOP, _PIN_UP = 34.0, 28.0

@@ -12,11 +12,11 @@ from urllib.parse import quote
 from markupsafe import Markup
 
 from fairsquare.core.measure.conformity import PointJudgement, State
-from fairsquare.core.measure.picture import PlacedPoint
 from fairsquare.core.model import Matrix3, Row3
 from fairsquare.core.sheet.model import Point, Sheet, partner_code, tolerances
 from fairsquare.drawings.labels import IN_WORDS, Anchor, Box, Labels, Spot, round_mark, text_box
 from fairsquare.drawings.sign import marks, prism
+from fairsquare.job.measure.picture import PlacedPoint
 
 WIDTH = 746.0
 NARROW = 480.0

@@ -5,10 +5,10 @@ from html import escape
 
 from markupsafe import Markup
 
-from fairsquare.core.facts import WalkFact
-from fairsquare.core.intake.walk_round import KINDS
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.drawings.labels import Anchor, Box, Labels, Spot, round_mark
+from fairsquare.job.facts import WalkFact
+from fairsquare.job.intake.walk_round import KINDS
 
 WIDTH, _SHARE, _MARGIN = 700.0, 0.377, 20.0
 _LENGTH_MM, _WIDTH_MM = 4600.0, 1800.0

@@ -7,8 +7,8 @@ from typing import NamedTuple
 from markupsafe import Markup, escape
 
 from fairsquare.core.measure.conformity import State
-from fairsquare.core.went import WentHours, WentPoint
 from fairsquare.drawings.sign import HALF, marks, square
+from fairsquare.job.went import WentHours, WentPoint
 
 WIDTH, _FIGURES, _TOP = 500.0, 94.0, 26.0
 _NARROW = 460.0

@@ -4,11 +4,11 @@ import datetime
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
-from fairsquare.core.facts import JobFacts
 from fairsquare.core.intake.safety import SAFETY_ITEMS
-from fairsquare.core.intake.walk_round import LINE_ITEMS
 from fairsquare.core.model import Model
-from fairsquare.core.waiting import STATIONS_HELD
+from fairsquare.job.facts import JobFacts
+from fairsquare.job.intake.walk_round import LINE_ITEMS
+from fairsquare.job.waiting import STATIONS_HELD
 
 LONGEST_TEXT, LONGEST_NAME, MOST_TEXTS = 8_000, 200, 2_000_000
 _TIMES = frozenset({"at", "called_at", "ended_at", "expires_at", "due_at"})

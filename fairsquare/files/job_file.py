@@ -17,15 +17,15 @@ import rfc8785
 from pydantic import Field, ValidationError
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import JobFacts
 from fairsquare.core.model import Model
-from fairsquare.core.release.record import JobRecord, facts_of
 from fairsquare.core.who import Who
 from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
 from fairsquare.files.foreign import foreign_faults
 from fairsquare.files.photos import KeptPhoto, photo_of_another
 from fairsquare.files.records import RecordCheck, check_record, check_record_body
 from fairsquare.files.signing import Signature, SignedBy, SigningKey, signed, signed_by
+from fairsquare.job.facts import JobFacts
+from fairsquare.job.release.record import JobRecord, facts_of
 
 Format = Literal["fairsquare-job/1", "fairsquare-job/2"]
 UNSIGNED: Format = "fairsquare-job/1"

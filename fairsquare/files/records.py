@@ -16,11 +16,11 @@ import rfc8785
 from pydantic import ValidationError
 
 from fairsquare.core.model import Model
-from fairsquare.core.release.record import FORMAT, FORMATS, JobRecord, recompute
 from fairsquare.files.archives import ArchiveFault, Limits, is_archive, unpacked
 from fairsquare.files.chain import chain_findings, chain_of
 from fairsquare.files.sheets import defused, text_from_rows
 from fairsquare.files.signing import NOBODY, SignedBy, SigningKey, signed, signed_by
+from fairsquare.job.release.record import FORMAT, FORMATS, JobRecord, recompute
 
 RECORD_NAME, RECORD_KIND = "record.json", "fairsquare-record"
 _INTEGRITY = frozenset({"sha256", "previous", "chain", "signature"})

@@ -14,12 +14,12 @@ from pydantic import Field
 from fairsquare.core.model import Code, Model, Row3, Vector
 from fairsquare.core.pull.job import BoardState, ChainSet, WorkPull
 from fairsquare.core.pull.learned import scaled
-from fairsquare.core.pull.practice import Stood
 from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.frame import Floats, Frame, frame_of
 from fairsquare.core.structure.path import Follower, Standing
 from fairsquare.core.structure.skeleton import Skeleton
+from fairsquare.job.pull.practice import Stood
 
 NOISE_MM, NOISE_SHARE = 0.3, 0.01
 STEP_SHARE, MOST_SHARE, LIGHT_SHARE = 0.03, 2.5, 0.05

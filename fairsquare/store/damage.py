@@ -4,7 +4,7 @@ import json
 from typing import Any
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import (
+from fairsquare.job.facts import (
     BoundFact,
     DecisionFact,
     LineFact,

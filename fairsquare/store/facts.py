@@ -6,7 +6,11 @@ from typing import Any, NamedTuple, TypeVar, cast
 
 from pymysql.cursors import Cursor
 
-from fairsquare.core.facts import (
+from fairsquare.core.grown import Grown
+from fairsquare.core.sheet.differences import same_dimensions
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.who import Who
+from fairsquare.job.facts import (
     ChoiceFact,
     GapFact,
     JobFacts,
@@ -17,13 +21,9 @@ from fairsquare.core.facts import (
     SetupFact,
     SignatureFact,
 )
-from fairsquare.core.grown import Grown
-from fairsquare.core.measure.ageing import moves_of, reading_is_old
-from fairsquare.core.moves import REFIT_NEEDED, LastMoves
-from fairsquare.core.release.holds import JobState, before_measuring, job_state
-from fairsquare.core.sheet.differences import same_dimensions
-from fairsquare.core.sheet.model import Sheet
-from fairsquare.core.who import Who
+from fairsquare.job.measure.ageing import moves_of, reading_is_old
+from fairsquare.job.moves import REFIT_NEEDED, LastMoves
+from fairsquare.job.release.holds import JobState, before_measuring, job_state
 from fairsquare.store import (
     came,
     clocks,

@@ -4,13 +4,13 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from fairsquare.core.done import CouponMade, Done
-from fairsquare.core.facts import DoneFact, HoursFact, JobSaidFact, SaidTopic
 from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.plan.said import HoursSaid
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan
 from fairsquare.core.weld.settings import Metal, WeldProcess
+from fairsquare.job.done import CouponMade, Done
+from fairsquare.job.facts import DoneFact, HoursFact, JobSaidFact, SaidTopic
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
 
 _WHO = "p.full_name, p.role"

@@ -3,8 +3,8 @@
 import json
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import HoldName, SafetyAnswer
 from fairsquare.core.intake.safety import SAFETY_KEYS
+from fairsquare.job.facts import HoldName, SafetyAnswer
 from fairsquare.store.database import Connection, insert
 
 

@@ -4,11 +4,11 @@ import json
 from typing import Any, NamedTuple
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import PRACTICE, Purpose, ReadingKind, Stand
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Row3
-from fairsquare.core.moves import REFIT_NEEDED, Moved
 from fairsquare.core.sheet.model import SpanMode
+from fairsquare.job.facts import PRACTICE, Purpose, ReadingKind, Stand
+from fairsquare.job.moves import REFIT_NEEDED, Moved
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc
 
 

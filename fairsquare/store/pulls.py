@@ -4,11 +4,11 @@ import json
 from typing import Any
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import PRACTICE, PullEventFact, PullPlanFact, PullSettingFact, Settled, SettlingFact
 from fairsquare.core.model import Row3
 from fairsquare.core.pull.gear import Gear, GearKind
 from fairsquare.core.pull.job import BoardState, PlanSaid
 from fairsquare.core.pull.setting import Setting
+from fairsquare.job.facts import PRACTICE, PullEventFact, PullPlanFact, PullSettingFact, Settled, SettlingFact
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
 
 _EVER = "1970-01-01"

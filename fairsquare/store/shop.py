@@ -1,9 +1,9 @@
 """What the shop says of itself, by versions, and the plans of its day as they were made. Rows are appended and never changed."""
 
-from fairsquare.core.plan.kept import KeptPlan
 from fairsquare.core.plan.shop_said import ShopSaid
 from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.who import Who
+from fairsquare.job.plan.kept import KeptPlan
 from fairsquare.store.database import Connection, execute, insert, row, who
 
 _WHO = "p.full_name, p.role"

@@ -4,7 +4,7 @@ import json
 from typing import Any, NamedTuple
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import (
+from fairsquare.job.facts import (
     GoAheadFact,
     PayersAnswer,
     SupplementAnswerFact,

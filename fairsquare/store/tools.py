@@ -4,7 +4,7 @@ from pydantic import TypeAdapter
 
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.measure.calibration import ToolEventFact, ToolFact, ToolSaid
-from fairsquare.core.measure.tools import ShopTool, ToolKind
+from fairsquare.job.measure.tools import ShopTool, ToolKind
 from fairsquare.store.database import Connection, execute, insert, row, rows, who
 
 _SAID: TypeAdapter[ToolSaid] = TypeAdapter(ToolSaid)

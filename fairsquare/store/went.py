@@ -1,6 +1,6 @@
 """How the shop's jobs went, by the signature that released each; of a job that was released again the last counts."""
 
-from fairsquare.core.went import JobWent
+from fairsquare.job.went import JobWent
 from fairsquare.store.database import Connection, execute, row, rows
 
 

@@ -5,10 +5,10 @@ from urllib.parse import urlencode
 
 from markupsafe import Markup
 
-from fairsquare.core.cut.job import SIDES, SectionState
 from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.working import MARKS, MappedWeld, Mark, mapped_welds
 from fairsquare.drawings.drill import WIDTH, bands_of, drill_drawing, mark_sign
+from fairsquare.job.cut.job import SIDES, SectionState
 
 DONORS = {"used": "used part", "new": "new part"}
 

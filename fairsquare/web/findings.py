@@ -3,8 +3,8 @@
 from typing import Any
 
 from fairsquare.actions import JobView
-from fairsquare.core.damage.bound import on_members
-from fairsquare.core.damage.choices import member_states
+from fairsquare.job.damage.bound import on_members
+from fairsquare.job.damage.choices import member_states
 
 
 def members_offered(view: JobView) -> dict[str, Any]:

@@ -5,8 +5,8 @@ from collections.abc import Mapping
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.plan.hours import PartHours
-from fairsquare.core.plan.operations import JobWork, WorkRow
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid, hours_of
+from fairsquare.job.plan.operations import JobWork, WorkRow
 from fairsquare.web.forms import figures
 from fairsquare.web.rows import Row, made, made_of, plain, typed_rows
 

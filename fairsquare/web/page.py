@@ -18,14 +18,14 @@ from fairsquare.actions import Desk, JobView
 from fairsquare.actions.practice import is_practice
 from fairsquare.actions.rights import may
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.facts import ReadingFact
 from fairsquare.core.measure.calibration import Standing, standings
-from fairsquare.core.measure.tools import ShopTool
-from fairsquare.core.measure.trusted_tools import read_at, tools_behind
-from fairsquare.core.pull.slip import voided_last
-from fairsquare.core.release.record import tools_in_record
-from fairsquare.core.release.summed import readings_summed
 from fairsquare.drawings.sign import sign
+from fairsquare.job.facts import ReadingFact
+from fairsquare.job.measure.tools import ShopTool
+from fairsquare.job.measure.trusted_tools import read_at, tools_behind
+from fairsquare.job.pull.slip import voided_last
+from fairsquare.job.release.record import tools_in_record
+from fairsquare.job.release.summed import readings_summed
 from fairsquare.settings import Settings
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session

@@ -5,7 +5,6 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from fairsquare.core.cut.job import SectionState
 from fairsquare.core.cut.section import StripLayer, WeldSaid, WeldsSaid
 from fairsquare.core.cut.working import mapped_welds
 from fairsquare.core.errors import Refused
@@ -14,6 +13,7 @@ from fairsquare.core.weld.gauge import read_thickness
 from fairsquare.core.weld.seam import MOST_WELDED, Holder, JoinWeld, SeamPlan
 from fairsquare.core.weld.settings import Composition, Metal
 from fairsquare.core.weld.timeline import BondStep
+from fairsquare.job.cut.job import SectionState
 from fairsquare.web.forms import figures, number_of
 from fairsquare.web.product_forms import PRODUCT, minutes_of, product_of, product_row
 from fairsquare.web.rows import Row, length_or, made, made_of, needed, plain, typed_rows

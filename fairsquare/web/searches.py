@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import structlog
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.pull.proposals import Looked, Proposal
+from fairsquare.job.pull.proposals import Looked, Proposal
 from fairsquare.workers import SEARCHES, TooBusy, streamed
 
 log = structlog.get_logger("fairsquare.web.searches")

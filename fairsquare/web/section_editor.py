@@ -6,8 +6,8 @@ from fastapi import Request, Response
 
 from fairsquare.actions.cutting import section_of
 from fairsquare.actions.desk import JobView
-from fairsquare.core.cut.job import SectionState
 from fairsquare.core.errors import FairSquareError
+from fairsquare.job.cut.job import SectionState
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of
 from fairsquare.web.row_editor import row_page

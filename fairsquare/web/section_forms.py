@@ -23,9 +23,9 @@ from fairsquare.core.cut.section import (
     WeldsSaid,
     Window,
 )
-from fairsquare.core.damage.choices import MemberState, member_states
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import JobFacts
+from fairsquare.job.damage.choices import MemberState, member_states
+from fairsquare.job.facts import JobFacts
 from fairsquare.web.forms import figures
 from fairsquare.web.rows import M, Row, filled, length_or, made, made_of, needed, plain, typed_rows
 

@@ -8,11 +8,11 @@ from playwright.sync_api import Page, expect
 
 from fairsquare.actions import Desk
 from fairsquare.actions.hearing import reading_of
-from fairsquare.core.measure.calls import Context, understand_call
-from fairsquare.core.pull.board import board_of, setting_of
 from fairsquare.core.pull.job import along
 from fairsquare.demo.by_hand import ByHand
 from fairsquare.demo.load import load
+from fairsquare.job.measure.calls import Context, understand_call
+from fairsquare.job.pull.board import board_of, setting_of
 from fairsquare.stand_ins.vehicle import SimulatedVehicle
 from fairsquare.stand_ins.vehicles import HERON, seed_of
 from tests.browser.conftest import sign_in

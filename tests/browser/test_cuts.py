@@ -7,8 +7,8 @@ from playwright.sync_api import Browser, Page, expect
 from pypdf import PdfReader
 
 from fairsquare.actions import Desk
-from fairsquare.core.cut.job import section_states
 from fairsquare.demo.load import load
+from fairsquare.job.cut.job import section_states
 from tests.browser.conftest import sign_in, watched
 from tests.browser.test_pages import violations
 

@@ -11,15 +11,15 @@ from scipy.spatial.transform import Rotation
 
 from fairsquare.actions import Desk
 from fairsquare.core.intake.safety import SAFETY_ITEMS
-from fairsquare.core.intake.supplements import line_states
 from fairsquare.demo.load import load
+from fairsquare.job.intake.supplements import line_states
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.measuring import NewReading
 from tests.browser.conftest import sign_in, watched
 from tests.browser.test_pages import violations
 from tests.conftest import key
-from tests.core.test_walk_round import bomb
+from tests.job.test_walk_round import bomb
 
 TEAL = "SL-0003"
 

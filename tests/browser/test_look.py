@@ -8,9 +8,9 @@ import pytest
 from playwright.sync_api import Browser, Page
 
 from fairsquare.actions import Desk, pulling
-from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS, AfterPull, BoardState, ChainSet, PlanSaid, PointCycle, WorkPull
 from fairsquare.demo.load import load
+from fairsquare.job.pull.board import board_of
 from fairsquare.store.people import Person
 from tests.browser.conftest import sign_in
 from tests.conftest import key

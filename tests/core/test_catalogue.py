@@ -13,8 +13,8 @@ from fairsquare.cli import app
 from fairsquare.core.catalogue import CATALOGUE, BadRequest
 from fairsquare.core.intake.vin import check_digit, check_vin
 from fairsquare.stand_ins.vehicles import DUNLIN
-from tests.core.facts import REFERENCES, readings
 from tests.core.frames import BAR
+from tests.job.facts import REFERENCES, readings
 
 SHEET = DUNLIN.sheet.model_dump(mode="json")
 READ = [{"code": r.code, "xyz": list(r.xyz)} for r in readings(REFERENCES)]

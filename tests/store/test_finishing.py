@@ -9,12 +9,12 @@ import pymysql
 import pytest
 
 from fairsquare.actions import Desk, clocking, finishing, handover, walk_round
-from fairsquare.core.done import FinishItem
-from fairsquare.core.measure.ageing import aged
-from fairsquare.core.release.holds import job_state
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.files.records import check_record, record_archive
+from fairsquare.job.done import FinishItem
+from fairsquare.job.measure.ageing import aged
+from fairsquare.job.release.holds import job_state
 from fairsquare.store import clocks, records
 from fairsquare.store.database import Database, connect_arguments, execute
 from fairsquare.store.facts import load_facts

@@ -4,9 +4,9 @@ import pytest
 
 from fairsquare.actions import deciding
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
-from fairsquare.core.cut.job import section_states
-from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.decide import MakersWord
+from fairsquare.job.cut.job import section_states
+from fairsquare.job.damage.choices import member_states
 from tests.conftest import key
 from tests.web.test_job import make_safe, new_job, read_all, sign, with_references, with_sheet
 

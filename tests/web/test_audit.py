@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from fairsquare.core.deeds import deed_of
+from fairsquare.job.deeds import deed_of
 from tests.web.test_hours import note
 from tests.web.test_job import make_safe, new_job
 

@@ -5,10 +5,10 @@ import re
 import pytest
 
 from fairsquare.actions import tooling
-from fairsquare.core.measure.calls import Context, understand_call
 from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
 from fairsquare.files.records import check_record
 from fairsquare.files.sheets import sheet_as_csv
+from fairsquare.job.measure.calls import Context, understand_call
 from fairsquare.stand_ins.vehicles import HERON, seed_of
 from tests.conftest import key
 from tests.web.test_job import make_safe, sign

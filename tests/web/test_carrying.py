@@ -17,11 +17,11 @@ from typer.testing import CliRunner
 
 from fairsquare.cli import app as command_line
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import LineFact, SafetyFact, WeldTickFact
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.files.foreign import foreign_faults
 from fairsquare.files.job_file import _own_sha256, check_file, read_job_file
 from fairsquare.files.records import check_record
+from fairsquare.job.facts import LineFact, SafetyFact, WeldTickFact
 from fairsquare.settings import Settings
 from fairsquare.store import people
 from fairsquare.store.database import Database

@@ -8,13 +8,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-import fairsquare.core
-from fairsquare.core.damage.job import damage_of, open_findings
+import fairsquare.job
 from fairsquare.demo.load import load
+from fairsquare.job.damage.job import damage_of, open_findings
 from tests.web.test_damage import MOVED
 from tests.web.test_job import call, make_safe, new_job, read_all, sign, with_references, with_sheet
 
-CORE = Path(fairsquare.core.__file__).parent
+JOB = Path(fairsquare.job.__file__).parent
 SPOILT = {**MOVED, "F4L": np.zeros(3)}
 """A Dunlin as struck, but for one station that reads fair between two that are off."""
 
@@ -35,7 +35,7 @@ def has_page(one: ast.Call) -> bool:
 def test_nothing_is_said_to_be_missing_without_a_page() -> None:
     """Every `Missing` names its page, or is part of a `Demand` that does."""
     homeless, seen = [], 0
-    for file in CORE.rglob("*.py"):
+    for file in JOB.rglob("*.py"):
         for function in (n for n in ast.walk(ast.parse(file.read_text())) if isinstance(n, ast.FunctionDef)):
             paged = [one for one in calls(function, "Demand") if has_page(one)]
             for missing in calls(function, "Missing"):

@@ -9,19 +9,19 @@ import pytest
 
 from fairsquare.actions import cutting, deciding, parts
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
-from fairsquare.core.cut import gate
-from fairsquare.core.damage.choices import member_states
+from fairsquare.job.cut import gate
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.facts import Blank, SettlementFact
-from fairsquare.core.release.holds import job_state
-from fairsquare.core.release.record import facts_of, make_record, recompute
 from fairsquare.demo.cuts import _SECTIONS
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.demo.pictures import drawn_photo
+from fairsquare.job.damage.choices import member_states
+from fairsquare.job.facts import Blank, SettlementFact
+from fairsquare.job.release.holds import job_state
+from fairsquare.job.release.record import facts_of, make_record, recompute
 from fairsquare.stand_ins.vehicles import DUNLIN, TEAL
 from tests.conftest import key
-from tests.core.facts import changed
+from tests.job.facts import changed
 from tests.web.cutting import RAIL, STRIP, WELDS, section
 from tests.web.test_damage import MOVED
 from tests.web.test_job import call, make_safe, new_job, read_all, sign, with_references, with_sheet

@@ -8,8 +8,8 @@ import pytest
 from PIL import Image
 
 from fairsquare.actions import Desk
-from fairsquare.core.damage.job import damage_of
 from fairsquare.demo.damage import decisions_of, walk_round_of
+from fairsquare.job.damage.job import damage_of
 from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.conftest import key
 from tests.web.test_job import make_safe, new_job, read_all, sign, with_references, with_sheet

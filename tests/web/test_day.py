@@ -7,8 +7,8 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fairsquare.actions import Desk, planning, working
-from fairsquare.core.plan.kept import KeptPlan
 from fairsquare.demo.people import SIGN_INS
+from fairsquare.job.plan.kept import KeptPlan
 from fairsquare.store import shop
 from fairsquare.store.database import Database
 from tests.conftest import Pages, key

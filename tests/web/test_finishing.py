@@ -9,10 +9,10 @@ import pytest
 from pypdf import PdfReader
 
 from fairsquare.actions import finishing, gaps
-from fairsquare.core.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
-from fairsquare.core.fit.job import gap_states
-from fairsquare.core.moves import MOVES, SIMPLE
 from fairsquare.files.records import check_record
+from fairsquare.job.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
+from fairsquare.job.fit.job import gap_states
+from fairsquare.job.moves import MOVES, SIMPLE
 from fairsquare.store.database import connect_arguments
 from tests.conftest import key
 from tests.web.fitting import (

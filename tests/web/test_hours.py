@@ -6,7 +6,7 @@ import re
 import pytest
 
 from fairsquare.actions import Desk, working
-from fairsquare.core.intake.supplements import line_states
+from fairsquare.job.intake.supplements import line_states
 from fairsquare.store import jobs, work
 from fairsquare.store.database import Database
 from tests.conftest import Pages, key

@@ -6,18 +6,18 @@ import httpx
 import numpy as np
 import pytest
 
-from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS
 from fairsquare.core.pull.setting import frame_of_setting, usual_setting
 from fairsquare.core.structure.blow import left_by
 from fairsquare.core.structure.of_sheet import usual_boxes
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.files.sheets import sheet_as_csv
+from fairsquare.job.pull.board import board_of
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.tower import SimulatedTower
 from fairsquare.stand_ins.vehicles import instrument_reading, seed_of
 from fairsquare.store import people
-from tests.core.test_proposals import PLAIN
+from tests.job.test_proposals import PLAIN
 from tests.web.searching import found_plan, kept_plan
 from tests.web.test_job import make_safe, new_job, sign
 

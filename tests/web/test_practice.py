@@ -6,8 +6,8 @@ import pytest
 
 from fairsquare.actions import Desk, Unsure, pulling
 from fairsquare.actions.practice import as_in_practice, hidden_places
-from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS
+from fairsquare.job.pull.board import board_of
 from fairsquare.stand_ins.practice import PracticeYard
 from fairsquare.stand_ins.to_practise import vehicle_to_practise
 from fairsquare.stand_ins.vehicles import TURNSTONE

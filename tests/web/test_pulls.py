@@ -7,7 +7,6 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fairsquare.actions import pulling
-from fairsquare.core.pull.board import board_of, places_now, plan_of, setting_of
 from fairsquare.core.pull.job import (
     CAUTIONS,
     AfterPull,
@@ -18,8 +17,9 @@ from fairsquare.core.pull.job import (
     plan_request,
     seen_plan,
 )
-from fairsquare.core.pull.settling import learned, pulled_ways
 from fairsquare.demo.people import SIGN_INS
+from fairsquare.job.pull.board import board_of, places_now, plan_of, setting_of
+from fairsquare.job.pull.settling import learned, pulled_ways
 from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.conftest import key
 from tests.web.test_job import call, make_safe, new_job, read_all, sign, with_references, with_sheet
@@ -34,9 +34,9 @@ def planned(as_role, desk, persons):
     """A Dunlin pushed in at both rail ends, decided, with a plan of one pull of two chains, set by a person."""
     from fairsquare.actions import deciding
     from fairsquare.actions.deciding import DecisionSaid, MemberSaid
-    from fairsquare.core.damage.choices import member_states
     from fairsquare.core.damage.decide import MakersWord
-    from fairsquare.core.damage.job import damage_of, key_of, open_findings
+    from fairsquare.job.damage.choices import member_states
+    from fairsquare.job.damage.job import damage_of, key_of, open_findings
 
     ngozi = as_role("technician")
     job = new_job(ngozi)

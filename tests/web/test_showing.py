@@ -9,16 +9,16 @@ from hypothesis import strategies as st
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.rights import NotYours, check_may, may
 from fairsquare.actions.spine import spine, waits
-from fairsquare.core.done import Finished, FinishItem, OutsideWork
-from fairsquare.core.facts import DoneFact, LineFact
 from fairsquare.core.measure.conformity import direction_words
-from fairsquare.core.release.holds import job_state
+from fairsquare.job.done import Finished, FinishItem, OutsideWork
+from fairsquare.job.facts import DoneFact, LineFact
+from fairsquare.job.release.holds import job_state
 from fairsquare.store.jobs import Job, JobDetails
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import ROLES, Person
 from fairsquare.web import units
 from fairsquare.web.page import local_path
-from tests.core.facts import REFERENCES, changed, facts, movement, readings, signed, who
+from tests.job.facts import REFERENCES, changed, facts, movement, readings, signed, who
 
 
 @given(st.floats(-5000, 5000))

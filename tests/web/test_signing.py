@@ -12,7 +12,7 @@ from fairsquare.files.records import check_record, sealed
 from fairsquare.files.signing import in_groups, new_key
 from fairsquare.store import jobs, records
 from fairsquare.web.routes.record import record_of
-from tests.core.test_golden import GOLDEN
+from tests.files.test_golden import GOLDEN
 from tests.web.test_carrying import file, job, members, other, resealed
 
 __all__ = ["file", "job", "other"]

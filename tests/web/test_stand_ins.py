@@ -12,14 +12,14 @@ import pytest
 
 from fairsquare.actions import deciding, pulling
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
-from fairsquare.core.damage.choices import member_states
 from fairsquare.core.damage.decide import MakersWord
-from fairsquare.core.damage.job import damage_of, key_of, open_findings
-from fairsquare.core.moves import REFIT_NEEDED
-from fairsquare.core.pull.board import board_of
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
-from fairsquare.core.pull.slip import slipped, voided_last
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
+from fairsquare.job.damage.choices import member_states
+from fairsquare.job.damage.job import damage_of, key_of, open_findings
+from fairsquare.job.moves import REFIT_NEEDED
+from fairsquare.job.pull.board import board_of
+from fairsquare.job.pull.slip import slipped, voided_last
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.folder import WatchedFolder, reading_of_line
 from fairsquare.stand_ins.instrument import Faults, SimulatedInstrument

@@ -8,10 +8,10 @@ import pytest
 from PIL import Image
 
 from fairsquare.actions import Desk
-from fairsquare.core.intake.parts import part_states
 from fairsquare.core.intake.safety import SAFETY_ITEMS
-from fairsquare.core.intake.supplements import cross_spans, is_cross_checked, line_states
 from fairsquare.demo.people import SIGN_INS, SignIn
+from fairsquare.job.intake.parts import part_states
+from fairsquare.job.intake.supplements import cross_spans, is_cross_checked, line_states
 from fairsquare.stand_ins.vehicles import DUNLIN
 from fairsquare.store.database import Database, execute
 from tests.conftest import Pages, key

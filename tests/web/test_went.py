@@ -4,8 +4,8 @@ import re
 
 import pytest
 
-from fairsquare.core.pull.board import board_of
 from fairsquare.demo.past import load_past
+from fairsquare.job.pull.board import board_of
 from tests.web.test_job import new_job
 from tests.web.test_pulls import planned  # noqa: F401 - a fixture
 

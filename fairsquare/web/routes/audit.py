@@ -4,8 +4,8 @@ import datetime
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from fairsquare.core.deeds import beginnings, deed_of
 from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.job.deeds import beginnings, deed_of
 from fairsquare.store import audit, people
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of, render, signed_in

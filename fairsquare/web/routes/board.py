@@ -10,9 +10,7 @@ from fairsquare.actions import pulling
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import JobFacts
 from fairsquare.core.lengths import read_length
-from fairsquare.core.pull.board import Board, WatchedNow, board_of, plan_of, setting_of
 from fairsquare.core.pull.job import (
     BOARD_WORDS,
     CAUTIONS,
@@ -25,14 +23,16 @@ from fairsquare.core.pull.job import (
     works_hardest,
 )
 from fairsquare.core.pull.setting import Setting, frame_of_setting
-from fairsquare.core.pull.settling import SETTLED, learned, open_settling, stands_free, taken_back
-from fairsquare.core.pull.slip import held_as_planned, voided_last
 from fairsquare.core.pull.statics import PullsHeld
-from fairsquare.core.pull.verdict import verdict_of
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.drawings.board import cycles_drawing, scale_drawing
 from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.job.facts import JobFacts
+from fairsquare.job.pull.board import Board, WatchedNow, board_of, plan_of, setting_of
+from fairsquare.job.pull.settling import SETTLED, learned, open_settling, stands_free, taken_back
+from fairsquare.job.pull.slip import held_as_planned, voided_last
+from fairsquare.job.pull.verdict import verdict_of
 from fairsquare.store.people import Session
 from fairsquare.web.forms import number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in

@@ -9,7 +9,6 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import clocking, finishing
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import ClockKind
 from fairsquare.core.weld.bonding import (
     PRODUCT_KINDS,
     SURFACES,
@@ -18,9 +17,10 @@ from fairsquare.core.weld.bonding import (
     bond_waits,
     timeline_of,
 )
-from fairsquare.core.weld.job import bond_said
 from fairsquare.drawings.timeline import WIDTH as TIMELINE_PX
 from fairsquare.drawings.timeline import timeline_drawing
+from fairsquare.job.facts import ClockKind
+from fairsquare.job.weld.job import bond_said
 from fairsquare.store import clocks
 from fairsquare.store.people import Session
 from fairsquare.web.forms import figures, number_of, whole

@@ -8,7 +8,6 @@ from fairsquare.actions import JobView, Unsure
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import read_length
-from fairsquare.core.measure.calls import understand_point
 from fairsquare.core.measure.setup import Reading
 from fairsquare.core.sheet.comparative import (
     FromMirror,
@@ -21,6 +20,7 @@ from fairsquare.core.sheet.comparative import (
 )
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.files.sheets import rows_from_text
+from fairsquare.job.measure.calls import understand_point
 from fairsquare.store.people import Session
 from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in

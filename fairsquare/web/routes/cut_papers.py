@@ -11,17 +11,17 @@ from starlette.concurrency import run_in_threadpool
 from fairsquare.actions.cutting import drawn_template, template_of
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
-from fairsquare.core.cut.gate import CAUTIONS
-from fairsquare.core.cut.job import SectionState
 from fairsquare.core.cut.section import BEHIND, JOINTS, Behind
 from fairsquare.core.cut.template import PAPERS, Paper, Template, blank_template, tiles_of
 from fairsquare.core.cut.working import MARKS, putting_in
 from fairsquare.core.errors import Refused
-from fairsquare.core.facts import CutMadeFact
-from fairsquare.core.intake.parts import part_states
 from fairsquare.drawings.drill import mark_sign
 from fairsquare.drawings.strip import strip_drawing
 from fairsquare.drawings.template import tile_svg
+from fairsquare.job.cut.gate import CAUTIONS
+from fairsquare.job.cut.job import SectionState
+from fairsquare.job.facts import CutMadeFact
+from fairsquare.job.intake.parts import part_states
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import bands, cannot, legend
 from fairsquare.web.page import desk_of, job_path, render, signed_in, templates, units_of

@@ -11,8 +11,6 @@ from fairsquare.actions.cutting import section_of
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.cut.budget import CutBudgeted, Marking, cut_budget
-from fairsquare.core.cut.gate import CAUTIONS, access_waits, final_waits, how_decided
-from fairsquare.core.cut.job import SectionState, section_states, unplanned
 from fairsquare.core.cut.judge import StripPlaced, judge_cuts, placed_strip, why_here
 from fairsquare.core.cut.lines import donor_longer
 from fairsquare.core.cut.section import (
@@ -29,16 +27,18 @@ from fairsquare.core.cut.section import (
     check_strip_said,
 )
 from fairsquare.core.cut.working import metals_that_touch, putting_in
-from fairsquare.core.damage.job import counting_walk, damage_picture
-from fairsquare.core.damage.job import units_of as units_of_members
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import CutKind, CutMadeFact
-from fairsquare.core.intake.parts import part_states
 from fairsquare.core.lengths import read_length
-from fairsquare.core.release.missing import Missing
 from fairsquare.drawings.budget import budget_drawing
 from fairsquare.drawings.strip import WIDTH as STRIP_PX
 from fairsquare.drawings.strip import Fields, strip_drawing
+from fairsquare.job.cut.gate import CAUTIONS, access_waits, final_waits, how_decided
+from fairsquare.job.cut.job import SectionState, section_states, unplanned
+from fairsquare.job.damage.job import counting_walk, damage_picture
+from fairsquare.job.damage.job import units_of as units_of_members
+from fairsquare.job.facts import CutKind, CutMadeFact
+from fairsquare.job.intake.parts import part_states
+from fairsquare.job.release.missing import Missing
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import any_never, bands, legend
 from fairsquare.web.forms import photos_of, whole

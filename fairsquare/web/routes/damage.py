@@ -7,11 +7,11 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import deciding
 from fairsquare.actions.spine import spine
 from fairsquare.core.damage.groups import Group
-from fairsquare.core.damage.job import before_pulls, damage_of, damage_picture, key_of
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.facts import JobFacts
-from fairsquare.core.measure.counted import counting
 from fairsquare.drawings.damage import groups_figure, mode_figure, profiles, push_figure
+from fairsquare.job.damage.job import before_pulls, damage_of, damage_picture, key_of
+from fairsquare.job.facts import JobFacts
+from fairsquare.job.measure.counted import counting
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px

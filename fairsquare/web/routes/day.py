@@ -9,11 +9,11 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import planning
 from fairsquare.actions.rights import may
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.plan.kept import KeptPiece, KeptPlan
 from fairsquare.core.plan.shop_said import ShopSaid, working_hours
-from fairsquare.core.waiting import STATIONS_HELD
 from fairsquare.core.weld.bonding import PRODUCT_KINDS
 from fairsquare.drawings.day import BoardDay, day_board
+from fairsquare.job.plan.kept import KeptPiece, KeptPlan
+from fairsquare.job.waiting import STATIONS_HELD
 from fairsquare.store import people, shop
 from fairsquare.store.people import Session
 from fairsquare.web.forms import whole

@@ -8,12 +8,12 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import JobView, deciding
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.actions.spine import spine
-from fairsquare.core.damage.bound import unplaced
-from fairsquare.core.damage.choices import CHOICES, LETTERS, MemberState, member_states, order_of_work
-from fairsquare.core.damage.job import damage_picture, units_of
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import MemberFact
 from fairsquare.drawings.decisions import decisions_drawing
+from fairsquare.job.damage.bound import unplaced
+from fairsquare.job.damage.choices import CHOICES, LETTERS, MemberState, member_states, order_of_work
+from fairsquare.job.damage.job import damage_picture, units_of
+from fairsquare.job.facts import MemberFact
 from fairsquare.store.people import Session
 from fairsquare.web.findings import members_offered
 from fairsquare.web.forms import hours_of, photos_of, whole

@@ -6,7 +6,8 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import finishing
 from fairsquare.actions.spine import spine
-from fairsquare.core.done import (
+from fairsquare.core.errors import FairSquareError, Refused
+from fairsquare.job.done import (
     ADVICES,
     FINISHES,
     OUTSIDES,
@@ -20,8 +21,7 @@ from fairsquare.core.done import (
     OutsideKind,
     OutsideWork,
 )
-from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.release.handover import LIMITS_OF_ADVICE, finish_items, outside_work, standing
+from fairsquare.job.release.handover import LIMITS_OF_ADVICE, finish_items, outside_work, standing
 from fairsquare.store.people import Session
 from fairsquare.web.forms import code_on, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in

@@ -8,11 +8,16 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import finishing, gaps
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
-from fairsquare.core.done import FixtureSet, HingeLooked, HingeState, Hung, OpeningRead
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import HoldName
 from fairsquare.core.fit.call import understand_gap
-from fairsquare.core.fit.job import (
+from fairsquare.core.fit.said import WAYS, FitSaid
+from fairsquare.core.fit.square import SPAN_NAMES, Spans, SquareUp, square_up
+from fairsquare.core.measure.conformity import PointJudgement
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
+from fairsquare.job.done import FixtureSet, HingeLooked, HingeState, Hung, OpeningRead
+from fairsquare.job.facts import HoldName
+from fairsquare.job.fit.job import (
     STANDS,
     fit_findings,
     fit_said,
@@ -22,16 +27,11 @@ from fairsquare.core.fit.job import (
     open_fit_findings,
     panel_states,
 )
-from fairsquare.core.fit.said import WAYS, FitSaid
-from fairsquare.core.fit.square import SPAN_NAMES, Spans, SquareUp, square_up
-from fairsquare.core.measure.ageing import stands_on
-from fairsquare.core.measure.conformity import PointJudgement
-from fairsquare.core.moves import MOVES, SIMPLE
-from fairsquare.core.release.carried import carried
-from fairsquare.core.release.handover import standing
-from fairsquare.core.release.holds import HOLD_TITLES, may_sign
-from fairsquare.core.sheet.model import Sheet
-from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
+from fairsquare.job.measure.ageing import stands_on
+from fairsquare.job.moves import MOVES, SIMPLE
+from fairsquare.job.release.carried import carried
+from fairsquare.job.release.handover import standing
+from fairsquare.job.release.holds import HOLD_TITLES, may_sign
 from fairsquare.store.people import Session
 from fairsquare.web.fit_forms import FIT_ROWS, fit_rows, fit_typed, spans_typed
 from fairsquare.web.forms import call_unit_of, called_ago, code_on, number_of, remember_unit, unit_of, whole

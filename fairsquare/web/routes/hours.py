@@ -9,10 +9,10 @@ from fairsquare.actions.desk import JobView
 from fairsquare.actions.rights import may
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.intake.supplements import UNPROVEN, cross_spans, is_cross_checked
-from fairsquare.core.plan.operations import USUAL_H
-from fairsquare.core.plan.worked import by_person
 from fairsquare.drawings.hours import hours_bars
+from fairsquare.job.intake.supplements import UNPROVEN, cross_spans, is_cross_checked
+from fairsquare.job.plan.operations import USUAL_H
+from fairsquare.job.plan.worked import by_person
 from fairsquare.store import work
 from fairsquare.store.people import Session
 from fairsquare.store.work import OpenWork

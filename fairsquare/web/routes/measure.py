@@ -8,19 +8,19 @@ from fairsquare.actions import JobView, Unsure
 from fairsquare.actions.hearing import reading_of
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import ReadingFact
 from fairsquare.core.lengths import Unit
 from fairsquare.core.measure.adjust import AdjustedObservation, SightLine
-from fairsquare.core.measure.calls import Call, Context, understand_call
 from fairsquare.core.measure.conformity import PointJudgement
-from fairsquare.core.measure.counted import counting
-from fairsquare.core.measure.expected import Meaning, cross_pairs, meaning_of, partners_by_letter
 from fairsquare.core.measure.one_reading import judge_reading
-from fairsquare.core.measure.picture import sight_now, sight_of
-from fairsquare.core.measure.tools import ShopTool
 from fairsquare.core.sheet.model import Point, SpanMode, partner_code, points_by_code
 from fairsquare.drawings.gauges import gauge_row, hung_gauges
 from fairsquare.drawings.structure import ends, plan_and_sides
+from fairsquare.job.facts import ReadingFact
+from fairsquare.job.measure.calls import Call, Context, understand_call
+from fairsquare.job.measure.counted import counting
+from fairsquare.job.measure.expected import Meaning, cross_pairs, meaning_of, partners_by_letter
+from fairsquare.job.measure.picture import sight_now, sight_of
+from fairsquare.job.measure.tools import ShopTool
 from fairsquare.store import jobs
 from fairsquare.store.people import Session
 from fairsquare.web.forms import MOVED, call_unit_of, called_ago, figures, remember_unit, setup_or_none, unit_of, whole

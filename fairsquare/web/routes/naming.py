@@ -7,10 +7,10 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions.naming import Naming, name_points
 from fairsquare.actions.spine import spine
-from fairsquare.core.damage.bound import known_members
-from fairsquare.core.damage.job import unit_of, units_of
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.drawings.structure import ends, plan_and_sides
+from fairsquare.job.damage.bound import known_members
+from fairsquare.job.damage.job import unit_of, units_of
 from fairsquare.store.people import Session
 from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in

@@ -9,10 +9,10 @@ from fairsquare.actions import parts
 from fairsquare.actions.spine import spine
 from fairsquare.core.damage.decide import Material
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import Blank, PartItemKind
-from fairsquare.core.intake.parts import part_states
 from fairsquare.core.lengths import read_length
 from fairsquare.core.model import Row3
+from fairsquare.job.facts import Blank, PartItemKind
+from fairsquare.job.intake.parts import part_states
 from fairsquare.store.people import Session
 from fairsquare.web.forms import call_unit_of, photos_of, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in

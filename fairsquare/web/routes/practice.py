@@ -10,10 +10,10 @@ from fairsquare.core.axes import less
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.model import Row3
 from fairsquare.core.pull.job import undone_sense
-from fairsquare.core.pull.practice import LARGEST_SEED, lessons
 from fairsquare.core.pull.setting import frame_of_setting
 from fairsquare.core.sheet.model import Sheet, points_by_code
 from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.job.pull.practice import LARGEST_SEED, lessons
 from fairsquare.stand_ins.to_practise import vehicle_to_practise
 from fairsquare.stand_ins.vehicles import VEHICLES
 from fairsquare.store.people import Session

@@ -11,7 +11,6 @@ from fairsquare.actions import Unsure, pulling
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.pull.board import board_of, places_now, plan_of, setting_of
 from fairsquare.core.pull.gear import Gear, GearKind
 from fairsquare.core.pull.job import (
     CAUTIONS,
@@ -26,7 +25,6 @@ from fairsquare.core.pull.job import (
     works_hardest,
 )
 from fairsquare.core.pull.plan import School
-from fairsquare.core.pull.proposals import OVERPULL_WORDS, proposals
 from fairsquare.core.pull.setting import (
     ANCHOR_KINDS,
     HOLD_BY,
@@ -39,11 +37,13 @@ from fairsquare.core.pull.setting import (
     anchors_of,
     frame_of_setting,
 )
-from fairsquare.core.pull.settling import SETTLED, learned
 from fairsquare.core.pull.statics import movement_in_words
 from fairsquare.core.sheet.model import points_by_first_code
 from fairsquare.core.structure.of_sheet import Box, ExtraMember, skeleton_of
 from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.job.pull.board import board_of, places_now, plan_of, setting_of
+from fairsquare.job.pull.proposals import OVERPULL_WORDS, proposals
+from fairsquare.job.pull.settling import SETTLED, learned
 from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in

@@ -7,10 +7,10 @@ from markupsafe import Markup
 
 from fairsquare.actions import Unsure
 from fairsquare.actions.spine import spine
-from fairsquare.core.measure.advice import advise
-from fairsquare.core.measure.counted import counting
 from fairsquare.core.sheet.model import find_point, partner_code, points_by_code, tolerances
 from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
+from fairsquare.job.measure.advice import advise
+from fairsquare.job.measure.counted import counting
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of, drawn_once, part, render, signed_in, tools_of
 

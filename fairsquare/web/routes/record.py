@@ -11,16 +11,16 @@ from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import JobView, carrying, handover, keys
 from fairsquare.actions.spine import spine
-from fairsquare.core.done import COUPON_ENDS, LOOKS, OUTSIDES
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.fit.job import STANDS, hangings
-from fairsquare.core.release.handover import LIMITS_OF_ADVICE, finish_items, knowingly_left, standing
-from fairsquare.core.release.record import JobRecord, facts_of
-from fairsquare.core.weld.job import seam_states
 from fairsquare.drawings.structure import WIDTH, plan_and_sides
 from fairsquare.files.job_file import signer_of
 from fairsquare.files.records import RecordCheck, check_record, record_archive, record_as_csv, signer_of_record
 from fairsquare.files.signing import NOBODY, in_groups
+from fairsquare.job.done import COUPON_ENDS, LOOKS, OUTSIDES
+from fairsquare.job.fit.job import STANDS, hangings
+from fairsquare.job.release.handover import LIMITS_OF_ADVICE, finish_items, knowingly_left, standing
+from fairsquare.job.release.record import JobRecord, facts_of
+from fairsquare.job.weld.job import seam_states
 from fairsquare.store import came, records
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session

@@ -9,12 +9,12 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.measure.calibration import Standing, standing
-from fairsquare.core.measure.calls import understand_point
-from fairsquare.core.measure.counted import counting, reference_readings
 from fairsquare.core.measure.observations import SetupKind
-from fairsquare.core.measure.picture import picture_of
 from fairsquare.drawings.residuals import residuals_drawing
 from fairsquare.files.sheets import rows_from_file, rows_from_text
+from fairsquare.job.measure.calls import understand_point
+from fairsquare.job.measure.counted import counting, reference_readings
+from fairsquare.job.measure.picture import picture_of
 from fairsquare.store import tools as kept_tools
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Session

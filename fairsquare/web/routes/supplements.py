@@ -6,8 +6,8 @@ from fairsquare.actions import supplements
 from fairsquare.actions.spine import spine
 from fairsquare.actions.supplements import LINK_DAYS
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import PayersAnswer
-from fairsquare.core.intake.supplements import UNPROVEN, cross_spans, is_cross_checked, line_states
+from fairsquare.job.facts import PayersAnswer
+from fairsquare.job.intake.supplements import UNPROVEN, cross_spans, is_cross_checked, line_states
 from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, photos_of, whole
 from fairsquare.web.money import read_money, show_money

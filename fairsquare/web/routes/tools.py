@@ -9,8 +9,8 @@ from fairsquare.actions import tooling
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import read_length
 from fairsquare.core.measure.calibration import BarRead, ToolFact, day_of, judged, standing
-from fairsquare.core.measure.tools import READS_A_BAR, TOOL_KINDS, ShopTool
 from fairsquare.drawings.tool_history import Checked, tool_history
+from fairsquare.job.measure.tools import READS_A_BAR, TOOL_KINDS, ShopTool
 from fairsquare.store import tools as kept_tools
 from fairsquare.store.people import Session
 from fairsquare.web.forms import whole

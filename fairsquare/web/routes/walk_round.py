@@ -9,12 +9,12 @@ from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import Unsure, walk_round
 from fairsquare.actions.spine import spine
-from fairsquare.core.damage.job import counting_walk, does_not_fit
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.facts import LineAnswer, WalkKind
-from fairsquare.core.intake.walk_round import KINDS, LINE_ITEMS, WORTH_SHARE, Seen
 from fairsquare.drawings.walk import walk_drawing
 from fairsquare.files.photos import KeptPhoto, photo_to_keep
+from fairsquare.job.damage.job import counting_walk, does_not_fit
+from fairsquare.job.facts import LineAnswer, WalkKind
+from fairsquare.job.intake.walk_round import KINDS, LINE_ITEMS, WORTH_SHARE, Seen
 from fairsquare.store import photos
 from fairsquare.store.people import Session
 from fairsquare.store.photos import About

@@ -8,16 +8,16 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import finishing
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
-from fairsquare.core.cut.job import section_states
-from fairsquare.core.damage.job import units_of
-from fairsquare.core.done import COUPON_ENDS, LOOKS, CouponMade, WeldMade
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.release.watching import drifts
 from fairsquare.core.sheet.model import points_by_code
-from fairsquare.core.weld.job import SeamState, needs_welding, seam_states, unplanned_sections, welded
 from fairsquare.core.weld.seam import METHODS, PROCESSES, SeamPlan, heat_at
 from fairsquare.core.weld.starting import starting_point
 from fairsquare.drawings.seam import seam_drawing
+from fairsquare.job.cut.job import section_states
+from fairsquare.job.damage.job import units_of
+from fairsquare.job.done import COUPON_ENDS, LOOKS, CouponMade, WeldMade
+from fairsquare.job.release.watching import drifts
+from fairsquare.job.weld.job import SeamState, needs_welding, seam_states, unplanned_sections, welded
 from fairsquare.store.finishing import worked_before
 from fairsquare.store.people import Session
 from fairsquare.web.forms import code_on, number_of, whole

@@ -6,10 +6,10 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.actions import learning
 from fairsquare.actions.spine import spine
-from fairsquare.core.plan.operations import OPERATION_KINDS
-from fairsquare.core.waiting import STATIONS_HELD
-from fairsquare.core.went import PLACES, JobWent, Past, share_of
 from fairsquare.drawings.went import WIDTH, DotRow, first_and_last, hours_by_operation, hours_waited, job_by_job
+from fairsquare.job.plan.operations import OPERATION_KINDS
+from fairsquare.job.waiting import STATIONS_HELD
+from fairsquare.job.went import PLACES, JobWent, Past, share_of
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of, render, signed_in, units_of
 from fairsquare.web.room import drawing_px

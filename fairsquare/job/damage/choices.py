@@ -1,0 +1,212 @@
+"""What is decided on each member and layer of a job: the rules' proposal, what a person may choose instead, and what is open."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from functools import lru_cache
+from typing import NamedTuple
+
+from fairsquare.core.damage.decide import DecideMember, MemberDecided, MemberSeen, Sign, decide_member
+from fairsquare.core.errors import Refused
+from fairsquare.core.same import Same
+from fairsquare.core.who import Role
+from fairsquare.job.damage.bound import OnMember, known_members, on_members
+from fairsquare.job.facts import Chosen, DecisionFact, JobFacts, MemberFact
+
+CHOICES: dict[Chosen, str] = {
+    "keep": "keep",
+    "straighten": "straighten",
+    "section": "section",
+    "replace_at_seams": "replace at seams",
+    "inspect": "look into it first",
+    "try": "try",
+    "straighten_then_replace": "straighten, then replace",
+    "leave": "leave as it is",
+}
+LETTERS: dict[Chosen, str] = {
+    "keep": "K",
+    "straighten": "S",
+    "section": "X",
+    "replace_at_seams": "R",
+    "inspect": "?",
+    "try": "T",
+    "straighten_then_replace": "SR",
+    "leave": "L",
+}
+"""The letter of each decision on the drawing."""
+_OFF: frozenset[Chosen] = frozenset({"section", "replace_at_seams", "straighten_then_replace"})
+_BENDS_BACK: frozenset[Chosen] = frozenset({"straighten", "try"})
+_ENDS_REPLACED: frozenset[Chosen] = frozenset({"straighten_then_replace"})
+
+
+class MemberState(NamedTuple):
+    """A member, or one layer of it, in a job: as it was seen, what the rules say, and what was decided of that.
+
+    `found`: what was seen on it at the walk-round.
+    """
+
+    member: str
+    layer: str
+    seen: MemberFact | None
+    proposal: MemberDecided | None
+    decision: DecisionFact | None
+    found: tuple[OnMember, ...] = ()
+
+    @property
+    def name(self) -> str:
+        """The member with its layer."""
+        return f"{self.member}, {self.layer}" if self.layer else self.member
+
+    @property
+    def open(self) -> str | None:
+        """Why it is not decided, in words; None where it is."""
+        if self.seen is None:
+            return "not looked at yet"
+        return self._not_taken_up(self.seen) or self._not_decided(self.seen)
+
+    def _not_taken_up(self, seen: MemberFact) -> str | None:
+        left_out = self.left_out(seen.signs)
+        since = [one for one in left_out if one.since > seen.by.at]
+        if since:
+            return f"seen since it was looked at: “{since[0].seen.said}”"
+        if left_out and not seen.contradicts:
+            return f"“{left_out[0].seen.said}” is not among its signs: tick it, or say why it is not there"
+        return None
+
+    def _not_decided(self, seen: MemberFact) -> str | None:
+        if self.proposal is None:
+            return "nobody has said what it is made of, and it is not sound"
+        if self.decision is None:
+            return "not decided"
+        if self.decision.seen != seen.id:
+            return "seen anew since it was decided"
+        return "to be looked into before it is decided" if self.decision.decision == "inspect" else None
+
+    @property
+    def ticked(self) -> tuple[Sign, ...]:
+        """The signs that what was seen on it stands for, one for each finding."""
+        return tuple(dict.fromkeys(one.signs[0] for one in self.found if one.signs))
+
+    def left_out(self, signs: Iterable[Sign]) -> tuple[OnMember, ...]:
+        """Return what was seen on it that none of these signs takes up."""
+        given = set(signs)
+        return tuple(one for one in self.found if one.signs and not given & set(one.signs))
+
+
+def member_states(facts: JobFacts) -> tuple[MemberState, ...]:
+    """Return every member of the sheet, told apart by side, and every other member and layer that was named.
+
+    Worked out once for the same facts: holds, spine and pages ask for it with every reading.
+    """
+    return _member_states(Same(facts))
+
+
+@lru_cache(maxsize=64)
+def _member_states(held: Same[JobFacts]) -> tuple[MemberState, ...]:
+    facts = held.held
+    latest: dict[tuple[str, str], MemberFact] = {}
+    for fact in facts.members:
+        latest[fact.member, fact.layer] = fact
+    return tuple(_states(facts, known_members(facts), latest))
+
+
+def _states(
+    facts: JobFacts, members: Sequence[str], latest: dict[tuple[str, str], MemberFact]
+) -> Iterator[MemberState]:
+    found: dict[tuple[str, str], list[OnMember]] = {}
+    for one in on_members(facts):
+        if one.member is not None and one.layer is not None:
+            found.setdefault((one.member, one.layer), []).append(one)
+    by_seen = {fact.id: (fact.member, fact.layer) for fact in facts.members}
+    decided = {by_seen[one.seen]: one for one in facts.decisions if one.seen in by_seen}
+    for member in members:
+        layers = dict.fromkeys(layer for known, layer in [*latest, *found] if known == member)
+        for layer in layers or ("",):
+            seen = latest.get((member, layer))
+            proposal = propose(seen) if seen else None
+            own = tuple(found.get((member, layer), ()))
+            yield MemberState(member, layer, seen, proposal, decided.get((member, layer)), own)
+
+
+def propose(seen: MemberFact) -> MemberDecided | None:
+    """Return what the rules say of a member as it was seen; None where that hangs on its material, and nobody has said it.
+
+    Where no signs are seen, whatever it is made of is kept.
+    """
+    if seen.material == "unknown" and seen.signs:
+        return None
+    material = "mild" if seen.material == "unknown" else seen.material
+    own = MemberSeen(material=material, role=seen.role, signs=seen.signs)
+    return decide_member(DecideMember(member=own, maker=seen.maker))
+
+
+def check_choice(
+    seen: MemberFact, chosen: Chosen, role: Role, *, reason: str, gives_up: str, remains: str, consent: str
+) -> None:
+    """Raise `Refused`, naming the field, where a person of that role may not choose this, or does not say what goes with it."""
+    proposal = propose(seen)
+    if proposal is None or (seen.material == "unknown" and chosen != "keep"):
+        raise Refused(
+            "Say what it is made of first: ask the maker, or look it up. That decides whether it may be straightened.",
+            field="material",
+            value="unknown",
+        )
+    if chosen == proposal.decision:
+        return
+    if seen.material == "press_hardened" and chosen in _BENDS_BACK:
+        raise Refused(
+            "Press-hardened parts are never straightened, whoever decides: bent cold they crack, heated they are soft.",
+            field="decision",
+            value=chosen,
+        )
+    never = proposal.override == "never"
+    if never and chosen not in _ENDS_REPLACED and not (chosen == "leave" and role == "lead"):
+        raise Refused(
+            f"{proposal.words} Nobody may decide otherwise here: {CHOICES[proposal.decision]}.",
+            field="decision",
+            value=chosen,
+        )
+    if chosen == "try" and len(gives_up) < 8:
+        raise Refused("Say what would make us give it up, in a sentence.", field="gives_up", value=gives_up)
+    if chosen == "leave" and len(remains) < 8:
+        raise Refused("Say what remains out, in a sentence.", field="remains", value=remains)
+    if chosen == "leave" and len(consent) < 3:
+        raise Refused("Name the owner who consents, and how: it goes into the record.", field="consent", value=consent)
+    if chosen not in ("try", "leave", "straighten_then_replace") and role != "lead":
+        raise Refused(
+            f"The rules say {CHOICES[proposal.decision]}: {proposal.words} Only a lead may decide otherwise, with a reason.",
+            field="decision",
+            value=chosen,
+        )
+    if len(reason) < 8:
+        raise Refused("Write why, in a sentence: it goes into the record.", field="reason", value=reason)
+
+
+def order_of_work(states: Sequence[MemberState]) -> dict[str, tuple[str, ...]]:
+    """Return, by the names of members and layers, what has to be done before them or with them, in words.
+
+    Common practice, no source: an inner panel is brought home before the outer one over it is cut for good, and what comes off in
+    any case stays on, or its end is left long, to pull by.
+    """
+    found: dict[str, tuple[str, ...]] = {}
+    for state in states:
+        said = [state.decision.first] if state.decision and state.decision.first else []
+        if state.decision and state.decision.decision in _OFF:
+            inner = [
+                other.name
+                for other in states
+                if other.member == state.member and _is_under(other.layer, state.layer) and _is_worked_on(other)
+            ]
+            said += [f"after {name} is home" for name in inner]
+        if state.proposal and state.proposal.rule == "sacrificial":
+            said.append("after the last pull: it is something to pull by")
+        found[state.name] = tuple(said)
+    return found
+
+
+def _is_under(layer: str, over: str) -> bool:
+    depth = ("inner", "reinforcement", "middle", "outer")
+    places = [next((place for place, word in enumerate(depth) if word in name.lower()), None) for name in (layer, over)]
+    return places[0] is not None and places[1] is not None and places[0] < places[1]
+
+
+def _is_worked_on(state: MemberState) -> bool:
+    return state.decision is not None and state.decision.decision in ("straighten", "try", "straighten_then_replace")

@@ -1,0 +1,279 @@
+"""The dry fit of a job: what was said of it, its gaps as last read on the rack and on the wheels, and how each panel is to move."""
+
+import math
+from typing import Literal, NamedTuple
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.fit.hang import HangPanel, Hinge, HingeRange, PanelGap, PanelHung, hang_panel
+from fairsquare.core.fit.said import WAYS, FitSaid, GapSaid, PanelSaid
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.job.done import HingeLooked, Hung
+from fairsquare.job.facts import GapFact, JobFacts, JobSaidFact, Stand
+from fairsquare.job.measure.picture import Picture
+
+NEAR_MM = 400.0
+"""A point that speaks of a gap stands no farther from it, where nobody named one: common practice, no source."""
+STANDS: dict[Stand, str] = {"rack": "on the rack", "wheels": "on the wheels"}
+FindingKind = Literal["home_by_eye", "home_by_reading"]
+
+
+class GapState(NamedTuple):
+    """A place with what it should be, and how it was last read on the rack and on the wheels."""
+
+    place: str
+    said: GapSaid | None
+    rack: GapFact | None
+    wheels: GapFact | None
+
+    def read(self, stand: Stand) -> GapFact | None:
+        """Return the last reading on rack or wheels."""
+        return self.rack if stand == "rack" else self.wheels
+
+    @property
+    def last(self) -> GapFact | None:
+        """The last reading that still speaks, on the wheels before the rack."""
+        return next((one for one in (self.wheels, self.rack) if one is not None and not one.stale), None)
+
+
+class PanelState(NamedTuple):
+    """A panel: its hinges as they were looked at, how often it was hung, whether it hangs (on its weatherstrip), how it is to move.
+
+    `first`: a panel that is set before it and is not right yet, whose gaps it shares.
+    """
+
+    said: PanelSaid
+    hinges: dict[str, HingeLooked]
+    trials: int
+    minutes: float
+    hangs: bool
+    strip: bool
+    gaps: tuple[GapState, ...]
+    hung: PanelHung | None
+    fault: str
+    first: str
+
+    @property
+    def waits(self) -> str:
+        """What comes before the panel is judged by its gaps, in words; empty where nothing does."""
+        if self.first:
+            return f"Set {self.first} first: panels that share gaps are set in their order."
+        unseen = [one.id for one in self.said.hinges if one.id not in self.hinges]
+        if unseen:
+            return f"Look at the hinges first: {', '.join(unseen)}. A bent one looks like a moved structure."
+        bad = [f"{name} is {one.state}" for name, one in self.hinges.items() if one.state != "sound"]
+        return f"{', '.join(bad)}: put that right, then read the gaps." if bad else ""
+
+
+class FitFinding(NamedTuple):
+    """A gap and the readings that contradict each other: home by eye and out by reading, or the reverse."""
+
+    key: str
+    kind: FindingKind
+    place: str
+    codes: tuple[str, ...]
+    words: str
+
+
+def gap_fits(gap: GapFact) -> bool:
+    """Say whether a gap is within its tolerance, ends included."""
+    return abs(gap.mm - gap.target_mm) <= gap.tolerance_mm * (1 + 1e-12)
+
+
+def fit_said(facts: JobFacts) -> FitSaid | None:
+    """Return what was last said of the fit."""
+    fact = fit_fact(facts)
+    return fact.fit if fact else None
+
+
+def fit_fact(facts: JobFacts) -> JobSaidFact | None:
+    """Return the fact in which the fit was last said."""
+    return next((one for one in facts.said if one.topic == "fit"), None)
+
+
+def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
+    """Return every gap that is listed or was read, in order. What is listed is judged by what the list says, whatever was said of
+    it when it was read. What was read before its panel was last recorded as hung does not count: it was of something else."""
+    said = fit_said(facts) or FitSaid()
+    names: dict[str, str] = {one.place.casefold(): one.place for one in said.gaps}
+    for gap in facts.gaps:
+        names.setdefault(gap.place.casefold(), gap.place)
+    last: dict[tuple[str, Stand], GapFact] = {(gap.place.casefold(), gap.stand): gap for gap in facts.gaps}
+    found = []
+    for key, place in names.items():
+        listed = said.gap(place)
+        since = hung_since(facts, listed.panel) if listed else ""
+        counting = (
+            None if one and one.by.at <= since else one for stand in _STANDS for one in [last.get((key, stand))]
+        )
+        rack, wheels = (_by_list(one, listed) for one in counting)
+        found.append(GapState(place, listed, rack, wheels))
+    return tuple(found)
+
+
+_STANDS: tuple[Stand, Stand] = ("rack", "wheels")
+
+
+def _by_list(gap: GapFact | None, listed: GapSaid | None) -> GapFact | None:
+    if gap is None or listed is None:
+        return gap
+    return gap.model_copy(update={"target_mm": listed.target_mm, "tolerance_mm": listed.tolerance_mm})
+
+
+def hung_work(facts: JobFacts, panel: str) -> list[Hung]:
+    """Return every trial hanging of a panel, and every taking off."""
+    return [
+        one.what for one in facts.done if isinstance(one.what, Hung) and one.what.panel == panel and not one.taken_back
+    ]
+
+
+def hung_since(facts: JobFacts, panel: str) -> str:
+    """Return the moment at which a panel was last recorded as hung; empty where it never was."""
+    return max(
+        (
+            one.by.at
+            for one in facts.done
+            if isinstance(one.what, Hung) and one.what.panel == panel and not one.what.off and not one.taken_back
+        ),
+        default="",
+    )
+
+
+def hangs_on_strip(facts: JobFacts, panel: str) -> bool:
+    """Say whether a panel hangs, with its weatherstrip on."""
+    trials = hung_work(facts, panel)
+    return bool(trials) and trials[-1].strip and not trials[-1].off
+
+
+def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tuple[PanelState, ...]:
+    """Return every panel in the order in which it is set, with what its gaps on rack or wheels say of its hinges.
+
+    Without its weight the panel was held up when its gaps were read: it will drop, and that is allowed for.
+    """
+    said = fit_said(facts) or FitSaid()
+    states = gap_states(facts)
+    found: list[PanelState] = []
+    for panel in said.panels:
+        own = tuple(one for one in states if one.said is not None and one.said.panel == panel.name)
+        trials = hung_work(facts, panel.name)
+        looked = {
+            one.what.hinge: one.what
+            for one in facts.done
+            if isinstance(one.what, HingeLooked) and one.what.panel == panel.name and not one.taken_back
+        }
+        hung, fault = _hang(panel, own, stand, weight_on=weight_on)
+        found.append(
+            PanelState(
+                panel,
+                looked,
+                sum(not one.off for one in trials),
+                sum(one.minutes for one in trials),
+                bool(trials) and not trials[-1].off,
+                hangs_on_strip(facts, panel.name),
+                own,
+                hung,
+                fault,
+                next((one.said.name for one in found if one.hung is not None and one.hung.verdict != "as_is"), ""),
+            )
+        )
+    return tuple(found)
+
+
+def _hang(
+    panel: PanelSaid, gaps: tuple[GapState, ...], stand: Stand, *, weight_on: bool
+) -> tuple[PanelHung | None, str]:
+    read = [(one.said, one.read(stand)) for one in gaps]
+    usable = [(said, gap) for said, gap in read if said is not None and gap is not None and not gap.stale]
+    if not panel.hinges or not usable:
+        return None, ""
+    drop = 0.0 if weight_on else panel.drop_mm
+    try:
+        return (
+            hang_panel(
+                HangPanel(
+                    hinges=tuple(
+                        Hinge(
+                            id=one.id,
+                            at=one.at,
+                            range=HingeRange(length=one.length, width=one.width, height=one.height),
+                        )
+                        for one in panel.hinges
+                    ),
+                    gaps=tuple(
+                        PanelGap(
+                            id=said.place[:40],
+                            at=said.at,
+                            normal=WAYS[said.way],
+                            mm=gap.mm + drop * WAYS[said.way][2],
+                            target_mm=gap.target_mm,
+                            tolerance_mm=gap.tolerance_mm,
+                        )
+                        for said, gap in usable
+                    ),
+                )
+            ),
+            "",
+        )
+    except FairSquareError as fault:
+        return None, fault.title
+
+
+def fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFinding, ...]:
+    """Return where the gaps and the readings contradict each other."""
+    if picture is None or facts.sheet is None:
+        return ()
+    states = {code: judged.state for code, judged in picture.judged.items()}
+    found = []
+    for one in gap_states(facts):
+        gap = one.last
+        if gap is None:
+            continue
+        near = near_points(facts.sheet, one.said) or tuple(states)
+        known = [code for code in near if states.get(code, "unread") != "unread"]
+        off = tuple(code for code in known if states[code] == "off")
+        fits = gap_fits(gap)
+        if fits and off and one.said is not None and near_points(facts.sheet, one.said):
+            words = (
+                f"{one.place} fits by eye, and {', '.join(off[:4])} {'is' if len(off) == 1 else 'are'} out by reading."
+            )
+            found.append(FitFinding(_key("home_by_eye", gap), "home_by_eye", one.place, off, words))
+        elif not fits and known and len(known) == len(near) and not off:
+            way = "wide" if gap.mm > gap.target_mm else "tight"
+            words = f"{one.place} is {way}, and {_named(known, len(states))} home by reading."
+            found.append(FitFinding(_key("home_by_reading", gap), "home_by_reading", one.place, tuple(known), words))
+    return tuple(found)
+
+
+def _named(codes: list[str], of: int) -> str:
+    return "every point is" if len(codes) == of else f"{', '.join(codes[:4])} {'is' if len(codes) == 1 else 'are'}"
+
+
+def _key(kind: FindingKind, gap: GapFact) -> str:
+    return f"fit {kind} {gap.id}"
+
+
+def near_points(sheet: Sheet, said: GapSaid | None) -> tuple[str, ...]:
+    """Return the points that speak of a gap: the one that was named, else the nearest that is near enough."""
+    if said is None:
+        return ()
+    if said.near is not None:
+        return tuple(point.code for point in sheet.points if point.code.casefold() == said.near.casefold())
+    if said.at == (0.0, 0.0, 0.0) or not sheet.points:
+        return ()
+    nearest = min(sheet.points, key=lambda point: math.dist(point.xyz, said.at))
+    return (nearest.code,) if math.dist(nearest.xyz, said.at) <= NEAR_MM else ()
+
+
+def open_fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFinding, ...]:
+    """Return the contradictions of gaps and readings that nobody has settled."""
+    settled = {one.finding for one in facts.settlements}
+    return tuple(one for one in fit_findings(facts, picture) if one.key not in settled)
+
+
+def hangings(facts: JobFacts) -> dict[str, tuple[int, float]]:
+    """Return how often each panel was hung, and the minutes that hanging and taking off took."""
+    found: dict[str, tuple[int, float]] = {}
+    for one in facts.done:
+        if isinstance(one.what, Hung) and one.taken_back is None:
+            many, minutes = found.get(one.what.panel, (0, 0.0))
+            found[one.what.panel] = many + (not one.what.off), minutes + one.what.minutes
+    return found

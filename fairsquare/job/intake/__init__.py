@@ -1,0 +1,1 @@
+"""Taking a vehicle in: the walk-round, parts counted off, supplements."""

@@ -1,0 +1,90 @@
+"""The part that came, laid beside the old one: what is missing on it, and whether its own shape is right."""
+
+import math
+from typing import NamedTuple
+
+from fairsquare.core.metals import metals_touch
+from fairsquare.core.sheet.model import Sheet, points_by_first_code, tolerances
+from fairsquare.job.facts import JobFacts, PartFact, PartItemFact, PartSpanFact
+
+COVERAGE = 2.0
+
+
+class PartSpan(NamedTuple):
+    """A span on a part against the sheet, mm: `off` where it is out, `unsure` where it is within by less than its uncertainty."""
+
+    span: PartSpanFact
+    sheet_mm: float | None
+    tolerance_mm: float | None
+    off: bool
+    unsure: bool
+
+
+class PartState(NamedTuple):
+    """A part, counted off and measured. `missing` are items of which it has fewer than the old one, without a plan."""
+
+    part: PartFact
+    items: tuple[PartItemFact, ...]
+    missing: tuple[PartItemFact, ...]
+    spans: tuple[PartSpan, ...]
+
+    @property
+    def counted(self) -> tuple[PartItemFact, ...]:
+        """What was counted off against the old part."""
+        return tuple(one for one in self.items if one.kind != "comes_off")
+
+    @property
+    def comes_off(self) -> tuple[PartItemFact, ...]:
+        """What comes off the new part before it goes in: old sealer, foam, a neighbour's flange."""
+        return tuple(one for one in self.items if one.kind == "comes_off")
+
+    @property
+    def caution(self) -> str:
+        """What is to be said of a part made in the shop, where two metals would touch; empty where nothing is."""
+        blank = self.part.blank
+        return metals_touch(blank.material, blank.touches) if blank else ""
+
+    @property
+    def faults(self) -> tuple[str, ...]:
+        """What stands in the way of cutting for it, in words."""
+        if self.part.origin == "made":
+            return ()
+        said = [f"{one.words}: {one.new_count} of {one.old_count}" for one in self.missing]
+        said += [f"{one.words} is still on it" for one in self.comes_off if not one.plan]
+        away = [(one.span, one.span.mm - one.sheet_mm) for one in self.spans if one.off and one.sheet_mm is not None]
+        said += [f"{span.a} to {span.b} is {abs(mm):.1f} mm too {'long' if mm > 0 else 'short'}" for span, mm in away]
+        if not self.counted:
+            said.append("not counted off against the old part")
+        if self.part.origin == "donor" and not self.spans:
+            said.append("a donor can be bent too: measure it")
+        if self.part.origin == "donor" and not any(one.kind == "layer" for one in self.counted):
+            said.append("its layers are not counted")
+        if self.part.origin == "donor" and not self.part.identity:
+            said.append("the number of the vehicle that it was cut from is not written down")
+        return tuple(said)
+
+
+def part_states(facts: JobFacts) -> tuple[PartState, ...]:
+    """Return the parts that came, with what is missing on each."""
+    return tuple(_state(facts, part) for part in facts.parts)
+
+
+def _state(facts: JobFacts, part: PartFact) -> PartState:
+    items = tuple(one for one in facts.part_items if one.part == part.id)
+    missing = tuple(one for one in items if one.new_count < one.old_count and not one.plan)
+    spans = tuple(_span(facts.sheet, one) for one in facts.part_spans if one.part == part.id)
+    return PartState(part, items, missing, spans)
+
+
+def _span(sheet: Sheet | None, span: PartSpanFact) -> PartSpan:
+    """Hold a span against the sheet; its tolerance is that of its ends along it (as in `sheet-spans`)."""
+    points = points_by_first_code(sheet) if sheet else {}
+    a, b = points.get(span.a), points.get(span.b)
+    if sheet is None or a is None or b is None or a.code == b.code:
+        return PartSpan(span, None, None, off=False, unsure=False)
+    apart = [u - v for u, v in zip(a.xyz, b.xyz, strict=True)]
+    length = math.hypot(*apart)
+    ends = zip(apart, tolerances(sheet, a), tolerances(sheet, b), strict=True)
+    tolerance = math.sqrt(sum((u / max(length, 1e-9)) ** 2 * (ta**2 + tb**2) for u, ta, tb in ends))
+    away, wide = abs(span.mm - length), COVERAGE * span.sigma_mm
+    return PartSpan(span, length, tolerance, off=away > tolerance, unsure=away <= tolerance < away + wide)

@@ -1,0 +1,138 @@
+"""The reading worth taking next, as a sentence: for the points that still decide something, with the tools the shop owns."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.measure.network import Floats, equations_of
+from fairsquare.core.measure.next_reading import (
+    Candidate,
+    DifferenceCandidate,
+    GaugeCandidate,
+    PointCandidate,
+    SpanCandidate,
+    as_read,
+    candidates_of,
+    rank,
+)
+from fairsquare.core.measure.observations import AXES, codes_of, setup_kinds
+from fairsquare.core.measure.solve import Network, Solved, solve_network
+from fairsquare.core.model import Model
+from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code
+from fairsquare.job.facts import JobFacts
+from fairsquare.job.measure.picture import ARM, Picture, free_readings, network_of, sight_now
+from fairsquare.job.measure.tools import TOOL_KINDS, ShopTool, what_it_can_read
+
+_HALVES, _MUCH, _NOTHING = 0.6, 0.85, 0.98
+
+
+class Advice(Model):
+    """What to read next: the sentence, the beginning of the call, and what it would do to the goal, mm²."""
+
+    words: str
+    call: str
+    codes: tuple[str, ...]
+    trace_before: float
+    trace_after: float
+
+
+def undecided(picture: Picture) -> tuple[str, ...]:
+    """Return the points that still decide something: close, or not read in some coordinate, and not off for certain."""
+    found = []
+    for code, judged in picture.judged.items():
+        states = judged.states
+        if judged.state == "close" or ("unread" in states and "off" not in states):
+            found.append(code)
+    return tuple(found)
+
+
+def advise(facts: JobFacts, picture: Picture, sheet: Sheet, tools: Sequence[ShopTool]) -> Advice | None:
+    """Return the reading that takes most from what is not known of the points that still decide something; null for none."""
+    goal = undecided(picture)
+    if not goal or not picture.relied_on:
+        return None
+    free = free_readings(facts, picture.setup, sheet, picture.relied_on)
+    network = network_of(facts, picture.setup, sheet, free, picture.relied_on)
+    candidates = _could_be_read(facts, picture, sheet, tools, network)
+    if not candidates:
+        return None
+    try:
+        solved = solve_network(network)
+    except FairSquareError:
+        return None
+    best = next(rank(solved, candidates, goal, 1))
+    if best.trace_after > _NOTHING * best.trace_before:
+        return None
+    return Advice(
+        words=f"{_named(best.observation, tools)}: {_gain(solved, best.observation, goal)}.",
+        call=_call(best.observation),
+        codes=codes_of(best.observation),
+        trace_before=best.trace_before,
+        trace_after=best.trace_after,
+    )
+
+
+def _could_be_read(
+    facts: JobFacts, picture: Picture, sheet: Sheet, tools: Sequence[ShopTool], network: Network
+) -> list[Candidate]:
+    points = points_by_code(sheet)
+    kinds = setup_kinds(network.setups)
+    sight = sight_now(facts) if sight_now(facts) in kinds else None
+    made: list[Candidate] = []
+    for tool in tools:
+        made += candidates_of(what_it_can_read(tool, sight), points, kinds)
+        if tool.kind == "gauges" and sight:
+            made += [
+                GaugeCandidate(kind="gauge", setup=sight, a=code, b=other, sigma=tool.sigma_mm)
+                for code, point in points.items()
+                if code.endswith("L") and (other := partner_code(point)) and other in points
+            ]
+    if ARM in kinds:
+        sigma = picture.setup.sigma_mm
+        made += [PointCandidate(kind="point", setup=ARM, code=code, sigma=sigma) for code in points]
+    return made
+
+
+def _gain(solved: Solved, observation: Candidate, goal: Sequence[str]) -> str:
+    """Return what a reading does for the coordinate of the goal that it helps most, in words."""
+    equations = equations_of([observation], solved.layout)
+    _, slopes = equations.computed(solved.state)
+    after = as_read(solved.covariance, equations.columns[0], slopes[0] / equations.sigmas[0])
+    before = np.sqrt(np.diag(solved.covariance))
+    left = np.sqrt(np.maximum(np.diag(after), 0)) / before
+    columns = [(solved.layout.points[code] + axis, code, AXES[axis]) for code in goal for axis in range(3)]
+    column, code, axis = max(columns, key=lambda one: _taken(before, left, one[0]))
+    share = float(left[column])
+    does = "halves" if share <= _HALVES else "takes a third from" if share <= _MUCH else "takes a little from"
+    if share < 0.25:
+        return f"it fixes {code}'s {axis}, which is hardly known"
+    return f"it {does} what is not known of {code}'s {axis}"
+
+
+def _taken(before: Floats, left: Floats, column: int) -> float:
+    return float(before[column] ** 2 * (1 - left[column] ** 2))
+
+
+def _named(observation: Candidate, tools: Sequence[ShopTool]) -> str:
+    if isinstance(observation, SpanCandidate):
+        tool = next((t for t in tools if t.kind in ("tram", "tape") and t.sigma_mm == observation.sigma), None)
+        how = "in space" if observation.mode == "point_to_point" else "seen from above"
+        return f"{(tool.name if tool else 'Tape')} {observation.a} to {observation.b}, {how}"
+    if isinstance(observation, GaugeCandidate):
+        return f"Hang a gauge on {observation.a} and {observation.b}"
+    if isinstance(observation, DifferenceCandidate):
+        return f"Read {observation.a} against {observation.b}"
+    what = {"height": "the height of", "offset": "the offset of", "point": "the point"}[observation.kind]
+    with_what = {"height": TOOL_KINDS["level"], "offset": TOOL_KINDS["line"], "point": "instrument"}
+    return f"Read {what} {observation.code} ({with_what[observation.kind]})"
+
+
+def _call(observation: Candidate) -> str:
+    if isinstance(observation, SpanCandidate):
+        return f"{observation.a} {observation.b} "
+    if isinstance(observation, GaugeCandidate):
+        return f"gauge {observation.a} {observation.b} pin "
+    if isinstance(observation, DifferenceCandidate):
+        return f"{observation.a} {observation.b} "
+    return f"{observation.code} "

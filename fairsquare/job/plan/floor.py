@@ -1,0 +1,217 @@
+"""The work of all open jobs as one day plan: what can be planned, in which order, by whom, where, and why something cannot."""
+
+import datetime
+import math
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+from fairsquare.core.model import Model
+from fairsquare.core.plan.asked import DayPlan, Operation, Worker
+from fairsquare.core.plan.shop_said import HandSaid, ShopSaid
+from fairsquare.job.plan.operations import JobWork, WorkRow, kind_of
+from fairsquare.job.waiting import STATION_ORDER, Waiting
+
+SHORTEST_MIN = 15
+"""Work that should have been over by now still takes as long as this. Common practice, no source."""
+_ROUND_MIN = 5
+
+
+class JobToPlan(NamedTuple):
+    """An open job: its work, what it waits for, when it was promised, who works on what of it now, whether it is on its rack."""
+
+    number: str
+    vehicle: str
+    work: JobWork
+    waiting: tuple[Waiting, ...] = ()
+    going_on: tuple[tuple[str, str], ...] = ()
+    on_rack: bool = False
+
+
+class Piece(Model):
+    """A piece of the plan: of which job, what, at which station. `id` is what the plan calls it."""
+
+    id: str
+    job: str
+    vehicle: str
+    what: str
+    station: str
+    minutes: int
+
+
+class NotNow(Model):
+    """Something that is not in the plan, and why."""
+
+    job: str
+    vehicle: str
+    what: str
+    why: str
+
+
+class FloorWork(NamedTuple):
+    """All there is to plan: the request, the pieces by id, what stays on its rack, who is at what now, what cannot be planned."""
+
+    asked: DayPlan
+    pieces: Mapping[str, Piece]
+    stays: tuple[tuple[str, ...], ...]
+    on_rack: frozenset[str]
+    at_it: Mapping[str, str]
+    not_now: tuple[NotNow, ...]
+
+
+class _Step(NamedTuple):
+    what: str
+    station: str
+    minutes: int
+    people: int
+    after: tuple[str, ...]
+
+
+def floor_work(
+    jobs: Sequence[JobToPlan],
+    said: ShopSaid,
+    hours: Sequence[tuple[int, int]],
+    base: datetime.datetime,
+    dues: Mapping[str, int],
+    may_not_sign: Collection[str] = (),
+) -> FloorWork:
+    """Return what there is to plan. `dues` say by which minute of the clock since `base` each job is promised.
+
+    `may_not_sign`: people who sign nothing, so that what is proven and handed over is not given to them.
+    """
+    operations: list[Operation] = []
+    pieces: dict[str, Piece] = {}
+    not_now: list[NotNow] = []
+    stays: list[tuple[str, ...]] = []
+    at_it: dict[str, str] = {}
+    rack = said.at("set-up").place
+    skills = {skill for hand in said.hands for skill in hand.skills}
+    hands = {hand.name: _skills(hand, signs=hand.name not in may_not_sign) for hand in said.hands}
+    able = {skill for own in hands.values() for skill in own}
+    for job in jobs:
+        ids: dict[str, str] = {}
+        stopped = ""
+        for k, step in enumerate(_steps(job.work)):
+            takes, id = said.at(step.station), f"{job.number} {k + 1}"
+            needs = _signed(takes.skill) if kind_of(step.what) == "prove" else takes.skill
+            held, due = _held(job.waiting, step.station)
+            lacking = f"nobody can {takes.skill}" if takes.skill and takes.skill not in skills else ""
+            if not lacking and needs and needs not in able:
+                lacking = "it is signed for, and nobody who may sign is there"
+            if step.people > len(said.hands):
+                lacking = f"it takes {step.people} people"
+            stopped = stopped or held or lacking
+            if stopped:
+                not_now.append(NotNow(job=job.number, vehicle=job.vehicle, what=step.what, why=stopped))
+                continue
+            ids[step.what] = id
+            pieces[id] = Piece(
+                id=id, job=job.number, vehicle=job.vehicle, what=step.what, station=step.station, minutes=step.minutes
+            )
+            who = next((name for what, name in job.going_on if what == step.what), None)
+            if who is not None:
+                at_it[id] = who
+            operations.append(
+                Operation(
+                    id=id,
+                    minutes=step.minutes,
+                    skill=needs or None if who is None else None,
+                    helpers=step.people - 1,
+                    place=takes.place or None,
+                    after=tuple(ids[name] for name in step.after if name in ids) if who is None else (),
+                    not_before_min=max(hours[0][0], _minutes(due, base)) if due and who is None else hours[0][0],
+                )
+            )
+        own = [one for one in operations if one.id in ids.values()]
+        if own and job.number in dues and not stopped:
+            operations[operations.index(own[-1])] = own[-1].model_copy(update={"due_min": dues[job.number]})
+        on_place = tuple(one.id for one in own if rack and one.place == rack)
+        if on_place:
+            stays.append(on_place)
+    asked = DayPlan(
+        operations=tuple(operations),
+        people=tuple(Worker(id=name, skills=own) for name, own in hands.items()),
+        places={place.name: place.many for place in said.places},
+        hours=tuple(hours),
+    )
+    on_rack = frozenset(job.number for job in jobs if job.on_rack)
+    return FloorWork(asked, pieces, tuple(stays), on_rack, at_it, tuple(not_now))
+
+
+def _signed(skill: str) -> str:
+    """Return the skill of who does something and signs for it."""
+    return f"{skill} and sign for it" if skill else "sign for it"
+
+
+def _skills(hand: HandSaid, *, signs: bool) -> tuple[str, ...]:
+    """Return what somebody can do; who may sign can besides sign for each of it."""
+    return (*hand.skills, *(_signed(skill) for skill in ("", *hand.skills))) if signs else hand.skills
+
+
+def _held(waits: Sequence[Waiting], station: str) -> tuple[str, str]:
+    """Return why work at a station cannot be planned (nobody knows until when it waits), or until when it waits."""
+    due = ""
+    for one in waits:
+        if station in STATION_ORDER and one.holds_up(station):
+            if not one.due_at:
+                asked = f", {one.asked_of} was asked" if one.asked_of else ""
+                return f"waits for {one.words}{asked}; nobody knows until when", ""
+            due = max(due, one.due_at)
+    return "", due
+
+
+def _steps(work: JobWork) -> Iterator[_Step]:
+    """Return what is left to do in a job, in order: what comes off before what needs it off, what goes on before it is proven."""
+    rows = [row for row in work.rows if not row.done and row.hours > 0]
+    parts = {row.name: row for row in rows if row.part is not None}
+    operations = sorted((row for row in rows if row.part is None), key=lambda row: _rank(row.station))
+    levels: list[tuple[int, list[str]]] = []
+    off: set[str] = set()
+    on_yet = [name for name in work.found.off[::-1] if name in parts]
+    for row in operations:
+        before = next((names for rank, names in reversed(levels) if rank < _rank(row.station)), [])
+        level = before
+        for name in [name for name in work.found.off if name in parts and row.name in work.found.because[name]]:
+            part = parts[name].part
+            if name not in off and part is not None and part.off_h > 0:
+                off.add(name)
+                over = tuple(f"{other} off" for other in parts[name].needs_off if other in off)
+                yield _Step(f"{name} off", row.station, _whole(part.off_h), 1, (*level, *over))
+            before = [*before, f"{name} off"] if name in off else before
+        if row.name == operations[-1].name:
+            for name in on_yet:
+                step = _on(parts[name], row.station, before)
+                if step is not None:
+                    yield step
+                    before = [*before, step.what]
+        yield _Step(row.name, row.station, _left(row), row.people, tuple(before))
+        if not levels or levels[-1][0] != _rank(row.station):
+            levels.append((_rank(row.station), []))
+        levels[-1][1].append(row.name)
+
+
+def _on(row: WorkRow, station: str, before: Sequence[str]) -> _Step | None:
+    """Putting a part on again, with its trial fits; none where it is scrap and was never tried."""
+    part = row.part
+    assert part is not None
+    takes = part.on_hours + part.off_h * part.trials
+    if takes <= 0:
+        return None
+    words = f"{row.name} on" + (f", {part.trials} trial fit{'' if part.trials == 1 else 's'}" if part.trials else "")
+    return _Step(words, station, _whole(takes), 1, tuple(before))
+
+
+def _left(row: WorkRow) -> int:
+    """Return how many minutes a row takes yet, for as many people as it takes."""
+    return max(SHORTEST_MIN, _whole(max(0.0, row.hours - (row.worked_h or 0.0)) / row.people))
+
+
+def _whole(hours: float) -> int:
+    return max(_ROUND_MIN, math.ceil(hours * 60 / _ROUND_MIN - 1e-9) * _ROUND_MIN)
+
+
+def _rank(station: str) -> int:
+    return STATION_ORDER.index(station) if station in STATION_ORDER else STATION_ORDER.index("finish")
+
+
+def _minutes(moment: str, base: datetime.datetime) -> int:
+    return math.ceil((datetime.datetime.fromisoformat(moment) - base).total_seconds() / 60)

@@ -1,0 +1,43 @@
+"""Hours that were worked, by operation and by person: two people of one name are two."""
+
+import re
+from collections.abc import Sequence
+
+from fairsquare.job.facts import WorkFact
+
+_BEFORE = re.compile("^Goes with ")
+"""As an operation was called in jobs that were worked on before."""
+Who = tuple[str, int | None]
+
+
+def by_operation(worked: Sequence[WorkFact]) -> dict[str, dict[str, float]]:
+    """Return the hours worked, by operation and by person; a clock that runs counts nothing yet."""
+    names, found = _told_apart(worked), dict[str, dict[str, float]]()
+    for one in worked:
+        if one.hours is not None:
+            by, name = found.setdefault(_BEFORE.sub("Off first for ", one.operation), {}), names[_who(one)]
+            by[name] = by.get(name, 0.0) + one.hours
+    return found
+
+
+def by_person(worked: Sequence[WorkFact]) -> dict[str, float]:
+    """Return the hours worked by each person, the most first; a clock that runs counts nothing yet."""
+    names, found = _told_apart(worked), dict[str, float]()
+    for one in worked:
+        if one.hours is not None:
+            name = names[_who(one)]
+            found[name] = found.get(name, 0.0) + one.hours
+    return dict(sorted(found.items(), key=lambda item: -item[1]))
+
+
+def _who(one: WorkFact) -> Who:
+    return one.by.name, one.person
+
+
+def _told_apart(worked: Sequence[WorkFact]) -> dict[Who, str]:
+    """Return what each person is called: by name, the second of one name with a number."""
+    everybody = list(dict.fromkeys(_who(one) for one in worked))
+    alike: dict[str, list[Who]] = {}
+    for who in everybody:
+        alike.setdefault(who[0], []).append(who)
+    return {who: name if k == 1 else f"{name} ({k})" for name, of in alike.items() for k, who in enumerate(of, start=1)}

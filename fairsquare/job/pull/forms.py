@@ -1,0 +1,337 @@
+"""Special forms of pulls, proposed where the picture of a vehicle calls for one: what to add to the rig, the pull, and its force.
+
+Three-point bending, both rails tied and drawn in the middle, drawn square across the long diagonal, jacked apart, pushed from
+inside or drawn together, and a hook set higher or lower. Which form suits what is common practice, no source; how hard is found by
+playing it.
+"""
+
+from collections.abc import Iterator, Mapping
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+
+from fairsquare.core.errors import Refused
+from fairsquare.core.model import Code, Row3
+from fairsquare.core.pull.job import UNKNOWN_N, ChainSet, WorkPull, machines_of, plan_request
+from fairsquare.core.pull.plan import School, game_of
+from fairsquare.core.pull.search import Chain
+from fairsquare.core.pull.setting import Machine, PlacedAnchor, PlacedHook, PlacedTower, Setting, frame_of_setting
+from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code, tolerances
+from fairsquare.core.structure.frame import Floats
+from fairsquare.job.pull.full import within_working
+
+_ASIDE_MM, _ABOVE_MM, _APART_MM, _AHEAD_MM = 1100.0, 700.0, 160.0, 1600.0
+_MOST_N, _LEAST_N = 300_000.0, 2000.0
+_FORCES, _FINER = 13, 9
+_SPOILS_MM = 10.0
+_WORTH_MM = 0.5
+
+
+class Form(NamedTuple):
+    """A special form: a name that stays, what it is, why, the setting with what it needs, the pull, and what it gains: how far
+    points are beyond their tolerances before and after, mm."""
+
+    id: str
+    title: str
+    why: str
+    setting: Setting
+    work: WorkPull
+    before_mm: float
+    after_mm: float
+
+
+class _Draft(NamedTuple):
+    id: str
+    title: str
+    why: str
+    setting: Setting
+    chains: tuple[ChainSet, ...]
+
+
+def forms_tried(sheet: Sheet, places: Mapping[Code, Row3], setting: Setting, school: School) -> Iterator[Form | str]:
+    """Yield the title of each form that the picture calls for before it is played, and the form where it brings points nearer, with
+    the force at which it helps most. `places` are where points stand now; what gains less than half a millimetre of what is beyond
+    tolerance is left out."""
+    for draft in _Picture(sheet, places, setting).drafts():
+        yield draft.title
+        form = _played(sheet, places, school, draft)
+        if form is not None and form.after_mm < form.before_mm - _WORTH_MM:
+            yield form
+
+
+def _played(sheet: Sheet, places: Mapping[Code, Row3], school: School, draft: _Draft) -> Form | None:
+    """Return a draft at the force at which it leaves least beyond tolerance, or None where none of it is to be played."""
+    try:
+        request = plan_request(sheet, places, within_working(draft.setting), school)
+    except Refused:
+        return None
+    game = game_of(request, machines_of(within_working(draft.setting)))
+    rest = game.begun()
+    before = float(game.beyond(game.start).sum())
+    takes = min(_most(within_working(draft.setting), chain) / chain.force_n for chain in draft.chains)
+    coarse = np.geomspace(_LEAST_N, min(takes, _MOST_N), _FORCES)
+    ratio = float(coarse[1] / coarse[0])
+
+    def tried(force: float) -> float | None:
+        """Return what is left beyond tolerance, or None where something takes more than it can."""
+        chains = tuple(Chain(c.hook, c.tower, c.height_mm, c.force_n * float(force)) for c in draft.chains)
+        pull = game.pulled(rest, chains).pulls[-1]
+        uses = [*pull.anchors.values(), *(chain.force / game.rig.limit(chain) for chain in chains)]
+        return None if max(uses) > 1 else float(game.beyond(pull.free).sum())
+
+    try:
+        done: list[tuple[float, float]] = []
+        for force in coarse:
+            after = tried(float(force))
+            if after is None or after > before + _SPOILS_MM:
+                break
+            done.append((after, float(force)))
+        # metal gives all at once: look closer about the best so far, and beyond the last that did not spoil anything
+        near = {force for _, force in (min(done), done[-1])} if done else set()
+        for start in near:
+            for force in np.geomspace(start / ratio, start * ratio, _FINER + 2)[1:-1]:
+                after = tried(float(force))
+                if after is None or after > before + _SPOILS_MM:
+                    break
+                done.append((after, float(force)))
+        best = min(done, default=None)
+    except Refused:
+        return None
+    if best is None:
+        return None
+    force = round(best[1], -2)
+    chains = tuple(c.model_copy(update={"force_n": c.force_n * force}) for c in draft.chains)
+    return Form(
+        draft.id, draft.title, draft.why, draft.setting, WorkPull(chains=chains, words=draft.title), before, best[0]
+    )
+
+
+def _most(setting: Setting, chain: ChainSet) -> float:
+    hooks = {hook.id: hook.capacity_n for hook in setting.hooks}
+    others = {tower.id: tower.capacity_n for tower in setting.towers}
+    others |= {machine.id: machine.capacity_n for machine in setting.machines}
+    return min(hooks[chain.hook] or UNKNOWN_N, others[chain.tower] or UNKNOWN_N)
+
+
+class _Picture:
+    """What a vehicle looks like to who chooses a form: stations of left and right, deviations, what is held."""
+
+    def __init__(self, sheet: Sheet, places: Mapping[Code, Row3], setting: Setting) -> None:
+        self.sheet, self.setting = sheet, setting
+        self.points = points_by_code(sheet)
+        self.nodes = frame_of_setting(sheet, setting).nodes
+        self.by: dict[Code, Floats] = {
+            code: np.subtract(places[code], self.points[code].xyz)
+            for code in self.nodes
+            if code in places and code in self.points
+        }
+        self.limit = {code: np.array(tolerances(sheet, self.points[code])) for code in self.by}
+        self.held = {anchor.code for anchor in setting.anchors}
+        self.wide = max(abs(place[1]) for place in self.nodes.values())
+        middle = float(np.median([place[2] for place in self.nodes.values()]))
+        low = [code for code in self.by if self.nodes[code][2] <= middle + 300]
+        self.upper = [code for code in self.by if code not in low]
+        pairs = {
+            code: other
+            for code in low
+            if (other := partner_code(self.points[code])) in self.by and other != code and self.nodes[code][1] > 0
+        }
+        self.stations = sorted(
+            ((left, right) for left, right in pairs.items() if right), key=lambda p: -self.nodes[p[0]][0]
+        )
+        self.low = low
+
+    def drafts(self) -> Iterator[_Draft]:
+        """Yield the forms that the picture calls for."""
+        yield from self._bent_between()
+        yield from self._tied()
+        yield from self._square()
+        yield from self._apart()
+        yield from self._across()
+        yield from self._higher()
+
+    # ── the forms ────────────────────────────────────────────────────────────
+
+    def _bent_between(self) -> Iterator[_Draft]:
+        for side in (0, 1):
+            row = [station[side] for station in self.stations]
+            for a, b, c in zip(row, row[1:], row[2:], strict=False):
+                share = (self.nodes[b][0] - self.nodes[a][0]) / (self.nodes[c][0] - self.nodes[a][0])
+                bow = self.by[b] - (1 - share) * self.by[a] - share * self.by[c]
+                axis = 1 if abs(bow[1]) >= abs(bow[2]) else 2
+                if abs(bow[axis]) <= self.limit[b][axis]:
+                    continue
+                setting, hook = self._hooked(self.setting, b)
+                setting = self._held_at(setting, a, c)
+                x, y, z = self.nodes[b]
+                chains: tuple[ChainSet, ...]
+                way = -float(np.sign(bow[axis]))
+                if axis == 1:
+                    tower = PlacedTower(id=f"across from {b}", at=(x, way * (self.wide + _ASIDE_MM)))
+                    chains, words = (self._chain(hook, tower.id, z),), "drawn back sideways"
+                    setting = self._with(setting, tower)
+                elif way < 0:
+                    pot = PlacedTower(id=f"floor under {b}", at=(x, y + 20.0), z=(0.0, 100.0))
+                    setting = self._with(setting, pot)
+                    chains, words = (self._chain(hook, pot.id, 0.0),), "chained down at the high place"
+                    if c not in self.held and self.by[c][2] < 0:
+                        setting, beyond = self._hooked(setting, c)
+                        jack = PlacedTower(
+                            id=f"jack under {c}", at=(self.nodes[c][0], self.nodes[c][1] + 20.0), z=(1400.0, 1600.0)
+                        )
+                        setting = self._with(setting, jack)
+                        chains = (*chains, self._chain(beyond, jack.id, 1500.0))
+                        words += f", jacked up at {c} beyond it"
+                else:
+                    gantry = PlacedTower(id=f"above {b}", at=(x, y + 20.0), z=(z + _ABOVE_MM, z + 2 * _ABOVE_MM))
+                    setting = self._with(setting, gantry)
+                    chains, words = (self._chain(hook, gantry.id, z + _ABOVE_MM),), "drawn up at the low place"
+                yield _Draft(
+                    f"bend {b}",
+                    f"Three-point bending at {b}",
+                    f"{b} stands {abs(bow[axis]):.1f} mm out of the line of {a} and {c}: held there, {words}.",
+                    setting,
+                    chains,
+                )
+
+    def _tied(self) -> Iterator[_Draft]:
+        for before, here, after in zip(self.stations, self.stations[1:], self.stations[2:], strict=False):
+            sway = [float(self.by[left][1] + self.by[right][1]) / 2 for left, right in (before, here, after)]
+            limit = float(self.limit[here[0]][1])
+            if abs(sway[1]) <= limit or max(abs(sway[0]), abs(sway[2])) > abs(sway[1]) / 2 or set(here) & self.held:
+                continue
+            setting = self._held_at(self.setting, *before, *after)
+            x, way, chains = self.nodes[here[0]][0], -float(np.sign(sway[1])), []
+            for code, off in zip(here, (-_APART_MM, _APART_MM), strict=True):
+                setting, hook = self._hooked(setting, code)
+                tower = PlacedTower(id=f"beside {code}", at=(x + off, way * (self.wide + _ASIDE_MM)))
+                setting = self._with(setting, tower)
+                chains.append(self._chain(hook, tower.id, self.nodes[code][2]))
+            yield _Draft(
+                f"tied {here[0]}",
+                f"Both rails tied, drawn in the middle at {here[0]} and {here[1]}",
+                f"Swayed {abs(sway[1]):.1f} mm between two stations that stand: both ends held, chains level, near a cross member.",
+                setting,
+                tuple(chains),
+            )
+
+    def _square(self) -> Iterator[_Draft]:
+        worst: tuple[float, Code, Code] | None = None
+        for (a, b), (c, d) in pairwise(self.stations):
+            first, second = self._longer(a, d), self._longer(b, c)
+            limit = 2 * float(self.limit[a].max())
+            longer = (a, d) if first > second else (b, c)
+            if abs(first - second) > limit and (worst is None or abs(first - second) > worst[0]):
+                worst = abs(first - second), *longer
+        if worst is None:
+            return
+        far, ends = worst[0], worst[1:]
+        bears, hooked = sorted(ends, key=lambda code: (code not in self.held, abs(self.nodes[code][0])))
+        yield self._machine_draft(
+            f"square {hooked}",
+            f"Drawn square across {hooked}–{bears}",
+            f"That diagonal is {far:.1f} mm longer than the other of its bay, against the sheet: draw it in.",
+            bears,
+            hooked,
+            pushes=False,
+        )
+
+    def _apart(self) -> Iterator[_Draft]:
+        short: list[tuple[float, Code, Code]] = []
+        for side in (0, 1):
+            row = [station[side] for station in self.stations]
+            short += [
+                (self._longer(a, b), a, b)
+                for a in row
+                for b in row
+                if a in self.held and b not in self.held and self._longer(a, b) < -float(self.limit[b].max())
+            ]
+        if short:
+            most = min(short)[0]
+            near = [one for one in short if one[0] < 0.8 * most]
+            by, bears, hooked = min(near, key=lambda one: abs(self.nodes[one[1]][0] - self.nodes[one[2]][0]))
+            yield self._machine_draft(
+                f"apart {hooked}",
+                f"Jacked apart, {hooked} from {bears}",
+                f"They stand {abs(by):.1f} mm too near one another: a jack between them bears on the vehicle itself.",
+                bears,
+                hooked,
+                pushes=True,
+            )
+
+    def _across(self) -> Iterator[_Draft]:
+        for left, right in self.stations:
+            by = self._longer(left, right)
+            if abs(by) <= float(self.limit[left][1]) or left in self.held:
+                continue
+            title = f"Pushed apart from inside, {left} and {right}" if by < 0 else f"Drawn together, {left} and {right}"
+            yield self._machine_draft(
+                f"across {left}",
+                title,
+                f"They stand {abs(by):.1f} mm too {'near' if by < 0 else 'far apart'}.",
+                right,
+                left,
+                pushes=by < 0,
+            )
+
+    def _higher(self) -> Iterator[_Draft]:
+        for top in self.upper:
+            same = [code for code in self.low if self.nodes[code][1] * self.nodes[top][1] > 0]
+            if not same:
+                continue
+            bottom = min(same, key=lambda code: float(np.linalg.norm(np.subtract(self.nodes[code], self.nodes[top]))))
+            off_top, off_bottom = ((np.abs(self.by[c]) > self.limit[c])[:2].any() for c in (top, bottom))
+            if off_top == off_bottom:
+                continue
+            code, word = (top, "higher") if off_top else (bottom, "lower")
+            other = bottom if off_top else top
+            wanted = -self.by[code][:2] / np.linalg.norm(self.by[code][:2])
+            setting, hook = self._hooked(self.setting, code)
+            x, y, height = self.nodes[code]
+            ahead = (x + _AHEAD_MM * float(wanted[0]), y + _AHEAD_MM * float(wanted[1]))
+            tower = PlacedTower(id=f"in line with {code}", at=ahead, z=(max(0.0, height - 300), height + 300))
+            setting = self._with(setting, tower)
+            yield _Draft(
+                f"height {code}",
+                f"Hook set {word}, at {code}",
+                f"{code} is out and {other} is not: a level chain at {code} brings the {'top' if off_top else 'bottom'} alone.",
+                setting,
+                (self._chain(hook, tower.id, height),),
+            )
+
+    # ── what they are made of ────────────────────────────────────────────────
+
+    def _longer(self, a: Code, b: Code) -> float:
+        """Return how much longer a span is than on the sheet, mm."""
+        pa, pb = np.array(self.points[a].xyz), np.array(self.points[b].xyz)
+        now = np.linalg.norm(pa + self.by[a] - pb - self.by[b])
+        return float(now - np.linalg.norm(pa - pb))
+
+    def _machine_draft(self, name: str, title: str, why: str, bears: Code, hooked: Code, *, pushes: bool) -> _Draft:
+        setting, hook = self._hooked(self.setting, hooked)
+        known = next((m for m in setting.machines if m.bears_on == bears and m.pushes == pushes), None)
+        if known is None:
+            word = "jack" if pushes else "puller"
+            known = Machine(id=f"{word} on {bears}", bears_on=bears, pushes=pushes)
+            setting = setting.model_copy(update={"machines": (*setting.machines, known)})
+        return _Draft(name, title, why, setting, (self._chain(hook, known.id, 0.0),))
+
+    def _hooked(self, setting: Setting, code: Code) -> tuple[Setting, str]:
+        known = next((hook.id for hook in setting.hooks if hook.code == code), None)
+        if known:
+            return setting, known
+        hook = PlacedHook(id=f"round {code}", code=code, kind="chain")
+        return setting.model_copy(update={"hooks": (*setting.hooks, hook)}), hook.id
+
+    def _held_at(self, setting: Setting, *codes: Code) -> Setting:
+        held = {anchor.code for anchor in setting.anchors}
+        more = tuple(PlacedAnchor(id=f"hold {code}", code=code) for code in dict.fromkeys(codes) if code not in held)
+        return setting.model_copy(update={"anchors": (*setting.anchors, *more)})
+
+    def _with(self, setting: Setting, tower: PlacedTower) -> Setting:
+        others = tuple(one for one in setting.towers if one.id != tower.id)
+        return setting.model_copy(update={"towers": (*others, tower)})
+
+    def _chain(self, hook: str, tower: str, height: float) -> ChainSet:
+        return ChainSet(hook=hook, tower=tower, height_mm=height, force_n=1.0)

@@ -1,0 +1,473 @@
+"""Plans that a person can rig, proposed as they are found: chains from towers, special forms, and both together.
+
+Each is played through the frame as it is known, and through others, pulled by the board: as far as the watched points are to
+go, not as hard as the plan says. Where sections are assumed those are half and double as strong; else a sixth weaker and stronger,
+as metal and thickness scatter. What spoils a fair point, or makes any point worse beyond its tolerance in any of them, is refused.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.model import Code, Row3
+from fairsquare.core.pull.job import (
+    HARM_MM,
+    ChainSet,
+    PlanSaid,
+    PlanSeen,
+    WorkPull,
+    machines_of,
+    plan_request,
+    seen_plan,
+)
+from fairsquare.core.pull.learned import FrameFactors, with_factors
+from fairsquare.core.pull.plan import PlanPulls, School, game_of, plan_pulls
+from fairsquare.core.pull.rigging import PullRules, barred_lines
+from fairsquare.core.pull.search import Chain, Game, Limits, Played, overpull
+from fairsquare.core.pull.setting import Setting
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.structure.frame import Floats
+from fairsquare.core.structure.of_sheet import ACROSS
+from fairsquare.job.pull.forms import Form, forms_tried
+from fairsquare.job.pull.full import within_working
+from fairsquare.job.pull.spent import Line
+
+HALF_AND_DOUBLE, NEAR = (0.5, 2.0), (0.85, 1.18)
+"""Strengths of other frames that a plan is judged in: where sections are assumed, and where they are known. Ours, no source."""
+STRENGTHS = {
+    0.5: "half as strong as assumed",
+    2.0: "twice as strong as assumed",
+    0.85: "a sixth weaker than said",
+    1.18: "a sixth stronger than said",
+}
+_BEGINNINGS, _ROUNDS, _AT_ONCE = 3, 2, 4
+_EFFORTS = {6: 600_000, 3: 120_000, 2: 30_000}
+"""Members whose hinges may be worked out in a search for so many pulls; see `search`."""
+_MOST_TRIED = 20
+_BOARD_STEPS, _MOST_TIMES = 9, 3.0
+_WAYS_OUT, _GAINS_MM = 4, 1.0
+
+
+OVERPULL_WORDS = (
+    "It draws a point {:.0f} mm past where it belongs, {:.1f} times the longest way that any has to go: by common practice no more "
+    "than that way. It may be allowed with a reason."
+)
+
+
+class Outcome(NamedTuple):
+    """What a plan comes to in one frame, `strength` times as strong as assumed: points off, those worse than they were (mm beyond
+    tolerance that came on), fair ones that were spoiled, and what is beyond tolerance of all points together, mm."""
+
+    strength: float
+    off: tuple[Code, ...]
+    worse: Mapping[Code, float]
+    spoiled: tuple[Code, ...]
+    beyond_mm: float
+
+    @property
+    def frame(self) -> str:
+        """The frame in words, such as half as strong as assumed."""
+        return STRENGTHS.get(self.strength, f"{self.strength:g} times as strong as assumed")
+
+    @property
+    def harms(self) -> bool:
+        """Whether it leaves any point worse than it was."""
+        return bool(self.worse or self.spoiled)
+
+
+class Proposal(NamedTuple):
+    """A plan that may be kept: what it is, with the setting it needs, as it was played, what it comes to in each frame, and why it
+    may not be kept as it stands.
+
+    `past_mm`: the farthest a point is drawn past where it belongs; `past_share`: that over the longest way that any has to go;
+    `needs_reason`: whether that is more than common practice has.
+    """
+
+    title: str
+    setting: Setting
+    plan: PlanSaid
+    seen: PlanSeen
+    outcomes: tuple[Outcome, ...]
+    past_mm: float
+    past_share: float
+    refused: tuple[str, ...]
+    needs_reason: bool
+
+    @property
+    def nominal(self) -> Outcome:
+        """What it comes to in the frame as it is assumed."""
+        return self.outcomes[0]
+
+    @property
+    def chains(self) -> int:
+        """How many chains it sets in all."""
+        return sum(len(pull.chains) for pull in self.plan.pulls)
+
+    @property
+    def rank(self) -> tuple[float, ...]:
+        """Least for the best: what is refused last; then points off, pulls, chains, and what is left beyond tolerance."""
+        off = len(self.nominal.off)
+        size = (len(self.plan.pulls), self.chains) if off == 0 else (0, 0)
+        return (float(bool(self.refused)), off, float(self.needs_reason), *size, self.nominal.beyond_mm)
+
+
+class WayOut(NamedTuple):
+    """What could be changed where no plan brings all points home, and what that would bring."""
+
+    words: str
+    off: tuple[Code, ...]
+    beyond_mm: float
+
+
+class Looked(NamedTuple):
+    """How a search stands: what was tried last, the best so far (the best first), what could be changed, whether it is over, and
+    which chains it left out because they are spent."""
+
+    words: str
+    best: tuple[Proposal, ...]
+    ways_out: tuple[WayOut, ...] = ()
+    over: bool = False
+    left_out: tuple[str, ...] = ()
+
+
+class Asked(NamedTuple):
+    """What plans are proposed for: where points stand now, how the vehicle is held and pulled, and what the workshop asks.
+
+    `spent`: chains that are not proposed again; see `job/pull/spent.py`.
+    """
+
+    sheet: Sheet
+    places: Mapping[Code, Row3]
+    setting: Setting
+    school: School
+    rules: PullRules = PullRules()
+    factors: FrameFactors = FrameFactors()
+    spent: frozenset[Line] = frozenset()
+
+
+def proposals(asked: Asked) -> Iterator[Looked]:
+    """Yield how the search stands after each thing that was tried; the last is over. Raises `Refused` for what cannot be played."""
+    found: list[Proposal] = []
+    start = _request(asked, asked.setting)
+    if not _off(start, game_of(start).start):
+        yield Looked("Every point is fair: there is nothing to pull.", (), over=True)
+        return
+    beginnings: list[Form] = []
+    for form in forms_tried(asked.sheet, asked.places, asked.setting, asked.school):
+        if isinstance(form, str):
+            yield _stands(f"trying: {form}", found)
+            continue
+        beginnings.append(form)
+        _add(found, _proposal(asked, form.title, form.setting, (form.work,)))
+        yield _stands(f"{form.title}: {form.before_mm:.1f} → {form.after_mm:.1f} mm beyond tolerance", found)
+    yield _stands("chains from the towers", found)
+    for pulls in _searched(asked, asked.setting, 6):
+        _add(found, _proposal(asked, "By chains from the towers", asked.setting, pulls))
+    yield _stands("chains from the towers, played", found)
+    yield from _together(asked, beginnings, found)
+    ways: list[WayOut] = []
+    best = min(found, key=lambda one: one.rank, default=None)
+    if best is None or best.nominal.off:
+        for way in _ways_out(asked, found):
+            if isinstance(way, WayOut):
+                ways.append(way)
+            else:
+                yield _stands(f"what could be changed: {way}", found, ways)
+    left_out = tuple(f"{hook} → {tower}" for hook, tower in sorted(asked.spent))
+    yield _stands("all was tried", found, ways)._replace(over=True, left_out=left_out)
+
+
+def _stands(words: str, found: Sequence[Proposal], ways: Sequence[WayOut] = ()) -> Looked:
+    best = sorted(found, key=lambda one: one.rank)[:3]
+    return Looked(words, tuple(best), tuple(sorted(ways, key=lambda way: (len(way.off), way.beyond_mm))[:_WAYS_OUT]))
+
+
+def _add(found: list[Proposal], proposal: Proposal | None) -> None:
+    """Keep a proposal unless the same chains are there already."""
+    if proposal is None:
+        return
+    key = [[(c.hook, c.tower) for c in pull.chains] for pull in proposal.plan.pulls]
+    same = next((one for one in found if [[(c.hook, c.tower) for c in p.chains] for p in one.plan.pulls] == key), None)
+    if same is not None:
+        if same.rank <= proposal.rank:
+            return
+        found.remove(same)
+    found.append(proposal)
+
+
+def _together(asked: Asked, forms: Sequence[Form], found: list[Proposal]) -> Iterator[Looked]:
+    """Go on from the best beginnings with chains and further forms, a few rounds."""
+    fronts: list[tuple[str, Setting, tuple[WorkPull, ...]]] = [
+        (form.title, form.setting, (form.work,)) for form in sorted(forms, key=lambda one: one.after_mm)
+    ]
+    best = min(
+        (one for one in found if one.title == "By chains from the towers"), key=lambda one: one.rank, default=None
+    )
+    if best is not None and best.nominal.off:
+        fronts.insert(0, (best.title, best.setting, best.plan.pulls))
+    for _ in range(_ROUNDS):
+        onward: list[Proposal] = []
+        for title, setting, pulls in fronts[:_BEGINNINGS]:
+            if any(not one.nominal.off and not one.refused and len(one.plan.pulls) <= len(pulls) for one in found):
+                return
+            places = _after(asked, setting, pulls)
+            if places is None or len(found) >= _MOST_TRIED:
+                continue
+            yield _stands(f"{title}, and chains after it", found)
+            for more in _searched(asked._replace(places=places), setting, 3):
+                made = _proposal(asked, title, setting, (*pulls, *more))
+                _add(found, made)
+                onward += [made] if made is not None else []
+            for form in forms_tried(asked.sheet, places, setting, asked.school):
+                if isinstance(form, str):
+                    yield _stands(f"{title}, then {form}", found)
+                    continue
+                if form.title in title:
+                    continue
+                made = _proposal(asked, f"{title}; {form.title}", form.setting, (*pulls, form.work))
+                _add(found, made)
+                onward += [made] if made is not None else []
+        onward = [one for one in onward if one.nominal.off and len(one.plan.pulls) < _AT_ONCE + 2]
+        onward.sort(key=lambda one: one.rank)
+        fronts = [(one.title, one.setting, one.plan.pulls) for one in onward]
+        if not fronts:
+            return
+
+
+def _searched(asked: Asked, setting: Setting, most: int) -> Iterator[tuple[WorkPull, ...]]:
+    """Yield what the search finds within the rules, and, where that is nothing, beyond what is drawn past by common practice."""
+    request = _request(asked, within_working(setting)).model_copy(update={"max_pulls": most})
+    limits = Limits(
+        most_chains=asked.rules.most_chains,
+        least_n=asked.rules.least_n,
+        barred=barred_lines(request.skeleton, setting, request.sheet.construction) | asked.spent,
+        worse_mm=HARM_MM,
+        overpull_share=asked.rules.overpull_share,
+        overpull_least_mm=asked.rules.overpull_least_mm,
+        effort=_EFFORTS[most],
+    )
+    for one in (limits, Limits(**{**vars(limits), "overpull_share": None})):
+        plan = plan_pulls(request, one)
+        if plan.pulls:
+            yield tuple(
+                WorkPull(
+                    chains=tuple(
+                        ChainSet(
+                            hook=c.hook,
+                            tower=c.tower or "",
+                            height_mm=round(c.height_mm or 0.0),
+                            force_n=round(c.force_n, -2) or 100.0,
+                        )
+                        for c in pull.chains
+                    )
+                )
+                for pull in plan.pulls
+            )
+        if plan.verdict == "complete":
+            return
+
+
+def _request(asked: Asked, setting: Setting, strength: float = 1.0) -> PlanPulls:
+    request = plan_request(asked.sheet, asked.places, setting, asked.school)
+    return with_factors(request, setting, asked.factors, strength)
+
+
+def _after(asked: Asked, setting: Setting, pulls: Sequence[WorkPull]) -> dict[Code, Row3] | None:
+    """Return where points stand after pulls, or None where they cannot be played."""
+    try:
+        request = _request(asked, setting)
+        free = seen_plan(request, setting, PlanSaid(school=asked.school, pulls=tuple(pulls))).played.pulls[-1].free
+    except (FairSquareError, IndexError):
+        return None
+    at = {point.code: point.xyz for point in asked.sheet.points}
+    moved = {
+        code: (at[code][0] + by[0], at[code][1] + by[1], at[code][2] + by[2]) for code, by in free.items() if code in at
+    }
+    return {**asked.places, **moved}
+
+
+def _proposal(asked: Asked, title: str, setting: Setting, pulls: Sequence[WorkPull]) -> Proposal | None:
+    """Return pulls as a proposal, played and judged in every frame; None where they cannot be played, or a chain is spent."""
+    if any((chain.hook, chain.tower) in asked.spent for pull in pulls for chain in pull.chains):
+        return None
+    plan = PlanSaid(school=asked.school, pulls=tuple(pulls))
+    try:
+        request = _request(asked, setting)
+        seen = seen_plan(request, setting, plan)
+    except FairSquareError:
+        return None
+    judged = judged_plan(asked, setting, plan, seen)
+    return Proposal(title, setting, plan, seen, *judged)
+
+
+def judged_plan(
+    asked: Asked, setting: Setting, plan: PlanSaid, seen: PlanSeen
+) -> tuple[tuple[Outcome, ...], float, float, tuple[str, ...], bool]:
+    """Return what a plan comes to in each frame, how far and by what share of the way it draws past, why it is refused, and whether
+    that it draws so far needs a reason."""
+    request = _request(asked, setting)
+    game = game_of(request, machines_of(setting))
+    outcomes = [_outcome(game, 1.0, np.array([by.deviation for by in seen.played.predicted.values()]))]
+    if plan.pulls:
+        assumed = set(setting.assumed) & set(request.skeleton.sections)
+        for strength in HALF_AND_DOUBLE if assumed else NEAR:
+            other = game_of(_request(asked, setting, strength), machines_of(setting))
+            outcomes.append(_outcome(other, strength, _by_board(other, plan, seen)))
+    past, share = _past(game, seen, asked.rules)
+    return (
+        tuple(outcomes),
+        past,
+        share,
+        tuple(_refused(asked, setting, plan, request, outcomes)),
+        share > asked.rules.overpull_share + 1e-6,
+    )
+
+
+def _outcome(game: Game, strength: float, free: Floats) -> Outcome:
+    worse = game.beyond(free) - game.beyond(game.start)
+    were, are = game.fair(game.start), game.fair(free)
+    return Outcome(
+        strength=strength,
+        off=tuple(code for code, ok in zip(game.codes, are, strict=True) if not ok),
+        worse={code: float(mm) for code, mm in zip(game.codes, worse, strict=True) if mm > HARM_MM},
+        spoiled=tuple(code for code, was, ok in zip(game.codes, were, are, strict=True) if was and not ok),
+        beyond_mm=float(game.beyond(free).sum()),
+    )
+
+
+def _off(request: PlanPulls, deviations: Floats) -> bool:
+    return not game_of(request).fair(deviations).all()
+
+
+def _by_board(game: Game, plan: PlanSaid, seen: PlanSeen) -> Floats:
+    """Return where points (k, 3) end when each pull is drawn as far as the board lets it.
+
+    Its chains are drawn together, harder or softer than planned, until points have gone as far as the plan has them go; never with
+    an anchor overloaded.
+    """
+    played = game.begun()
+    for work, told in zip(plan.pulls, seen.played.pulls, strict=True):
+        wanted = np.array([told.free[code] for code in game.codes])
+        chains = tuple(Chain(c.hook, c.tower, c.height_mm, c.force_n) for c in work.chains)
+        played = _as_far(game, played, chains, wanted)
+    return played.deviations
+
+
+def _as_far(game: Game, so_far: Played, chains: tuple[Chain, ...], wanted: Floats) -> Played:
+    """Return the pull at the share of its forces that leaves points nearest to what is wanted; shares are halved between."""
+    goes = wanted - so_far.deviations
+    weight = float((goes**2).sum())
+    if weight == 0.0:
+        return so_far
+
+    def at(share: float) -> tuple[float, Played]:
+        drawn = tuple(chain._replace(force=chain.force * share) for chain in chains)
+        after = game.pulled(so_far, drawn)
+        return float(((after.deviations - so_far.deviations) * goes).sum()) / weight, after
+
+    low, high = 0.0, 1.0
+    gone, after = at(high)
+    while gone < 1.0 and high < _MOST_TIMES and _takes(after):
+        low, high = high, high * 1.3
+        gone, after = at(high)
+    best = so_far
+    for _ in range(_BOARD_STEPS):
+        share = (low + high) / 2
+        gone, after = at(share)
+        if gone < 1.0 and _takes(after):
+            low, best = share, after
+        else:
+            high = share
+    return best
+
+
+def _takes(played: Played) -> bool:
+    return max(played.pulls[-1].anchors.values(), default=0.0) <= 1.0
+
+
+def _past(game: Game, seen: PlanSeen, rules: PullRules) -> tuple[float, float]:
+    """Return how far, and by what share of its way, the plan draws a point past where it belongs, at the most."""
+    before, most, share = game.start, 0.0, 0.0
+    for pull in seen.played.pulls:
+        past = overpull(before, np.array([pull.loaded[code] for code in game.codes]), game.limits)
+        far, to_go = float(past.max(initial=0.0)), game.to_go(before)
+        most = max(most, far)
+        if far > rules.overpull_least_mm and to_go > 0:
+            share = max(share, far / to_go)
+        before = np.array([pull.free[code] for code in game.codes])
+    return most, share
+
+
+def _refused(
+    asked: Asked,
+    setting: Setting,
+    plan: PlanSaid,
+    request: PlanPulls,
+    outcomes: Sequence[Outcome],
+) -> Iterator[str]:
+    """Yield why a plan is not to be pulled as it stands."""
+    for outcome in outcomes:
+        frame = "" if outcome.strength == 1.0 else f" if the frame is {outcome.frame}"
+        if outcome.spoiled:
+            yield f"It takes what is fair out of tolerance{frame}: {', '.join(outcome.spoiled[:4])}."
+        elif outcome.worse:
+            told = ", ".join(f"{code} by {mm:.1f} mm" for code, mm in list(outcome.worse.items())[:4])
+            yield f"It makes points worse than they are{frame}: {told}."
+    yield from rigged_wrongly(asked.rules, request, setting, plan)
+
+
+def rigged_wrongly(rules: PullRules, request: PlanPulls, setting: Setting, plan: PlanSaid) -> Iterator[str]:
+    """Yield what of a plan cannot be rigged: too many chains, one that draws too little to set, one through the vehicle."""
+    barred = barred_lines(request.skeleton, setting, request.sheet.construction)
+    for number, pull in enumerate(plan.pulls, 1):
+        if len(pull.chains) > rules.most_chains:
+            yield f"Pull {number} sets {len(pull.chains)} chains at once; {rules.most_chains} is what one shop can watch."
+        for chain in pull.chains:
+            if chain.force_n < rules.least_n and len(pull.chains) > 1:
+                yield f"Pull {number}: {chain.force_n / 1000:.1f} kN at {chain.hook} does not set a chain."
+            if (chain.hook, chain.tower) in barred:
+                yield f"Pull {number}: the chain from {chain.hook} to {chain.tower} would run under or through the vehicle."
+
+
+def _ways_out(asked: Asked, found: Sequence[Proposal]) -> Iterator[WayOut | str]:
+    """Yield what could be changed, tried one by one on the best plan's own ground: hold elsewhere, cut free, or replace."""
+    base = min(found, key=lambda one: one.rank, default=None)
+    request = _request(asked, asked.setting)
+    game = game_of(request)
+    now = base.nominal if base is not None else _outcome(game, 1.0, game.start)
+    off = list(now.off)
+    setting = base.setting if base is not None else asked.setting
+    tries: list[tuple[str, Setting]] = []
+    held = {anchor.code for anchor in setting.anchors}
+    fair = [code for code in game.codes if code not in off and code not in held]
+    near = sorted(fair, key=lambda code: min(_apart(request, code, other) for other in off))
+    for code in near[:2]:
+        anchor = setting.anchors[0].model_copy(
+            update={"id": f"hold {code}", "code": code, "kind": "clamp", "toward": None}
+        )
+        tries.append((f"hold {code} still", setting.model_copy(update={"anchors": (*setting.anchors, anchor)})))
+    for member in request.skeleton.members:
+        if member.section == ACROSS and {member.i, member.j} & set(off) and member.id not in setting.members_out:
+            out = (*setting.members_out, member.id)
+            tries.append((f"cut the cross member {member.id} free", setting.model_copy(update={"members_out": out})))
+    for words, changed in tries[: _WAYS_OUT + 1]:
+        yield words
+        made = [_proposal(asked, words, changed, pulls) for pulls in _searched(asked, changed, 2)]
+        best = min((one for one in made if one is not None), key=lambda one: one.rank, default=None)
+        if best is not None and best.nominal.beyond_mm < now.beyond_mm - _GAINS_MM and not best.nominal.harms:
+            yield WayOut(words, best.nominal.off, best.nominal.beyond_mm)
+    members = {point.code: point.member for point in asked.sheet.points}
+    for name in dict.fromkeys(members[code] for code in off if members.get(code)):
+        rest = tuple(code for code in off if members.get(code) != name)
+        own = ", ".join(code for code in off if members.get(code) == name)
+        yield WayOut(f"replace the {name}: {own} would come with it", rest, now.beyond_mm if rest else 0.0)
+
+
+def _apart(request: PlanPulls, a: Code, b: Code) -> float:
+    nodes = {code: node for node, code in request.skeleton.codes.items()}
+    places = request.skeleton.nodes
+    if a not in nodes or b not in nodes:
+        return float("inf")
+    return float(np.linalg.norm(np.subtract(places[nodes[a]], places[nodes[b]])))

@@ -1,0 +1,167 @@
+"""What stands behind “released”: welds in, points and gaps read again, protection done, papers of others, clocks run out."""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from fairsquare.job.done import OUTSIDES, Finished, FinishItem, LeftOut, OutsideKind, OutsideWork
+from fairsquare.job.facts import ClockFact, DoneFact, JobFacts
+from fairsquare.job.measure.picture import Picture
+from fairsquare.job.release.missing import Demand, Missing, listed
+from fairsquare.job.release.proof import gap_demands, point_demands, setup_demand, tool_demand, wheel_demands
+from fairsquare.job.weld.job import needs_welding, seam_states, welded
+
+LIMITS_OF_ADVICE = (
+    "This is advice from what was seen in the workshop. It is no design and no inspection of the whole vehicle; whoever "
+    "strengthens or loads it otherwise asks its maker, or an engineer who may answer for it."
+)
+
+
+def standing(facts: JobFacts) -> tuple[DoneFact, ...]:
+    """Return what was done and not taken back."""
+    return tuple(one for one in facts.done if one.taken_back is None)
+
+
+def finish_items(facts: JobFacts) -> tuple[tuple[DoneFact, DoneFact | None], ...]:
+    """Return the items that the release waits for, each with how it was done, where it was."""
+    done = {one.what.item: one for one in standing(facts) if isinstance(one.what, Finished)}
+    return tuple((one, done.get(one.id)) for one in standing(facts) if isinstance(one.what, FinishItem))
+
+
+def left_out(facts: JobFacts) -> tuple[LeftOut, ...]:
+    """Return what is knowingly left out of tolerance or unrepaired."""
+    return tuple(one.what for one in standing(facts) if isinstance(one.what, LeftOut))
+
+
+class Left(NamedTuple):
+    """Something that is knowingly left: what, why, with whose consent, and which points it is."""
+
+    what: str
+    why: str
+    consent: str
+    codes: tuple[str, ...]
+
+
+def knowingly_left(facts: JobFacts) -> tuple[Left, ...]:
+    """Return everything that is knowingly left: as written down, as decided of a member, and as a lead let it go on."""
+    found = [Left(one.what, one.why, f"{one.consent}, {one.how}", one.codes) for one in left_out(facts)]
+    members = {member.id: member for member in facts.members}
+    last = {(members[d.seen].member, members[d.seen].layer): d for d in facts.decisions if d.seen in members}
+    for (member, layer), decided in last.items():
+        if decided.decision == "leave" or decided.remains.strip():
+            name = f"{member}, {layer}" if layer else member
+            found.append(Left(name, decided.remains or decided.reason, decided.consent or "none written", ()))
+    for name in ("pulls_done", "fit_accepted", "released"):
+        signed = next((s for s in reversed(facts.signatures) if s.hold == name), None)
+        if signed is not None and signed.reason:
+            found.append(Left(" ".join(signed.overridden), signed.reason, f"let go on by {signed.by.name}, lead", ()))
+    return tuple(found)
+
+
+def outside_work(facts: JobFacts, what: OutsideKind) -> OutsideWork | None:
+    """Return the last word on work of others."""
+    return next(
+        (one.what for one in reversed(standing(facts)) if isinstance(one.what, OutsideWork) and one.what.what == what),
+        None,
+    )
+
+
+def running(facts: JobFacts) -> tuple[ClockFact, ...]:
+    """Return the clocks that nobody has ended."""
+    return tuple(one for one in facts.clocks if one.ended is None)
+
+
+def release_demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> tuple[Demand, ...]:
+    """Return the demands of the last hold point, in order."""
+    return tuple(_demands(facts, picture, accepted=accepted))
+
+
+def _demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> Iterator[Demand]:
+    yield Demand(
+        name="before",
+        title="Fit was accepted before welding",
+        evidence="signed",
+        missing=() if accepted else (Missing(words="“Fit accepted: weld” is not signed."),),
+        todo="Open the hold point: it says what it lacks.",
+        page="holds/fit_accepted",
+    )
+    yield _welds(facts)
+    yield setup_demand(picture)
+    yield tool_demand(facts, picture)
+    if picture is not None:
+        consented = frozenset(code for one in left_out(facts) for code in one.codes)
+        yield from point_demands(facts, picture, consented)
+    yield from wheel_demands(facts)
+    yield from gap_demands(facts, after_welding=welded(facts) is not None)
+    yield _finish(facts)
+    yield from (_outside(facts, what) for what in OUTSIDES)
+    clocks = running(facts)
+    yield Demand(
+        name="clocks",
+        title="No clock runs any more",
+        evidence="all ended",
+        missing=(Missing(words=f"Clocks run: {listed(one.label for one in clocks)}."),) if clocks else (),
+        todo="End each when what it counts is over.",
+        page="bond",
+    )
+
+
+def _welds(facts: JobFacts) -> Demand:
+    if not needs_welding(facts):
+        return Demand(name="welds", title="Every weld is in", evidence="nothing is welded")
+    seams = seam_states(facts)
+    missing = [
+        Missing(words=f"{state.plan.name}: not in, or to be made again: {listed(state.open)}.")
+        for state in seams
+        if state.open
+    ]
+    done = welded(facts)
+    if done is None or any(run.by.at > done.by.at for state in seams for run in state.log):
+        missing.append(Missing(words="Final welding is not recorded as done."))
+    many = sum(len(state.plan.welds) for state in seams)
+    return Demand(
+        name="welds",
+        title="Every weld is in",
+        evidence=f"{many} welds, done {done.by.at[:16].replace('T', ' ')} UTC" if done else "",
+        missing=tuple(missing),
+        todo="Make the welds in their order, log each, then record that welding is done.",
+        page="weld",
+    )
+
+
+def _finish(facts: JobFacts) -> Demand:
+    items = finish_items(facts)
+    undone = [item.what.words for item, done in items if done is None and isinstance(item.what, FinishItem)]
+    missing = []
+    if not items:
+        missing.append(Missing(words="No protection, pads or later seams are listed.", overridable=True))
+    if undone:
+        missing.append(Missing(words=f"Not done yet: {listed(undone)}.", overridable=True))
+    return Demand(
+        name="finish",
+        title="Protected and closed",
+        evidence=f"{len(items)} of {len(items)} done",
+        missing=tuple(missing),
+        todo="List primer, sealer, wax, pads and seams for later, and tick them off.",
+        page="finish",
+    )
+
+
+def _outside(facts: JobFacts, what: OutsideKind) -> Demand:
+    done = outside_work(facts, what)
+    words = OUTSIDES[what]
+    missing: tuple[Missing, ...] = ()
+    if done is None:
+        missing = (Missing(words=f"No word on {words}.", overridable=True),)
+    elif done.end == "failed":
+        missing = (Missing(words=f"{words} failed at {done.by_whom}: {done.words or done.paper}.", overridable=True),)
+    told = ""
+    if done is not None:
+        told = f"{done.by_whom}, {done.paper}" if done.end == "done" else f"not needed: {done.words} ({done.by_whom})"
+    return Demand(
+        name=what,
+        title=words[0].upper() + words[1:],
+        evidence=told,
+        missing=missing,
+        todo="Have it done, and write down by whom and the number of the paper; or the maker's word that it is not needed.",
+        page="finish",
+    )

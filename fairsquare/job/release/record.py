@@ -1,0 +1,292 @@
+"""The record of a job: what was found, done, decided and signed, and the figures that follow from its readings."""
+
+import math
+from typing import Any, Literal
+
+from fairsquare.core.damage.read import DamageRead
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.measure.calibration import Standing, ToolFact, standings
+from fairsquare.core.measure.conformity import PointJudgement
+from fairsquare.core.measure.setup import SetupFit
+from fairsquare.core.model import Model
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.core.who import Who
+from fairsquare.job.damage.job import damage_of
+from fairsquare.job.facts import (
+    BoundFact,
+    ClockFact,
+    CutMadeFact,
+    DecisionFact,
+    DoneFact,
+    GapFact,
+    GoAheadFact,
+    HoldName,
+    JobFacts,
+    JobSaidFact,
+    LineFact,
+    MemberFact,
+    MovementFact,
+    PartFact,
+    PartItemFact,
+    PartSpanFact,
+    PhotoFact,
+    PullEventFact,
+    PullPlanFact,
+    PullSettingFact,
+    ReadingFact,
+    SafetyFact,
+    SectionFact,
+    SectionSaidFact,
+    SettlementFact,
+    SettlingFact,
+    SetupFact,
+    SignatureFact,
+    SupplementAnswerFact,
+    SupplementFact,
+    SupplementLineFact,
+    WalkFact,
+    WeldTickFact,
+    WorthFact,
+)
+from fairsquare.job.measure.ageing import aged
+from fairsquare.job.measure.picture import Joined, Picture, PlacedPoint, current_setup, first_picture, picture_of
+from fairsquare.job.measure.trusted_tools import read_at
+from fairsquare.job.release.holds import HoldStatus, job_state
+from fairsquare.job.release.rules import changed_since
+
+Format = Literal["fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9"]
+FORMAT: Format = "fairsquare-record/9"
+FORMATS: tuple[Format, ...] = ("fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9")
+"""What is checked here. Version 7 knew nothing of how the tools stood, 8 nothing of what was seen being bound to members."""
+CAUTIONS: tuple[str, ...] = (
+    "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
+    "license anyone to do the work.",
+    "A point is called fair only where its deviation and its uncertainty together lie within tolerance.",
+    "Figures hold for the moment of their readings: after any later repair, hit or heavy load they are history.",
+)
+CLOSE_ENOUGH = 1e-9
+
+
+class PointRecord(Model):
+    """One point before and after: as first found, and as it stands in the set-up in force."""
+
+    before: PointJudgement | None
+    placed: PlacedPoint | None
+    after: PointJudgement | None
+    readings: tuple[int, ...]
+
+
+class HoldRecord(Model):
+    """A hold point as it stood when the record was made."""
+
+    name: HoldName
+    title: str
+    status: HoldStatus
+    missing: tuple[str, ...]
+    reopened: tuple[str, ...]
+
+
+class Results(Model):
+    """Everything in a record that follows from its facts."""
+
+    setup: int | None
+    fit: SetupFit | None
+    relied_on: tuple[str, ...]
+    joined: Joined | None
+    points: dict[str, PointRecord]
+    damage: DamageRead | None
+    holds: tuple[HoldRecord, ...]
+
+
+class JobRecord(Model):
+    """A whole record: facts as they were recorded, and results as they follow from them."""
+
+    format: Format
+    software: str
+    workshop: str
+    made: Who
+    number: str
+    vehicle: dict[str, str | int | None]
+    sheet: Sheet | None
+    sheet_version: int | None
+    safety: tuple[SafetyFact, ...]
+    setups: tuple[SetupFact, ...]
+    readings: tuple[ReadingFact, ...]
+    movements: tuple[MovementFact, ...]
+    gaps: tuple[GapFact, ...]
+    signatures: tuple[SignatureFact, ...]
+    hit_from_deg: int | None
+    walk: tuple[WalkFact, ...]
+    line: tuple[LineFact, ...]
+    worth: tuple[WorthFact, ...]
+    photos: tuple[PhotoFact, ...]
+    settlements: tuple[SettlementFact, ...]
+    members: tuple[MemberFact, ...]
+    decisions: tuple[DecisionFact, ...]
+    supplement_lines: tuple[SupplementLineFact, ...]
+    supplements: tuple[SupplementFact, ...]
+    supplement_answers: tuple[SupplementAnswerFact, ...]
+    go_aheads: tuple[GoAheadFact, ...]
+    parts: tuple[PartFact, ...]
+    part_items: tuple[PartItemFact, ...]
+    part_spans: tuple[PartSpanFact, ...]
+    pull_settings: tuple[PullSettingFact, ...]
+    pull_plans: tuple[PullPlanFact, ...]
+    pull_events: tuple[PullEventFact, ...]
+    settlings: tuple[SettlingFact, ...]
+    sections: tuple[SectionFact, ...]
+    section_said: tuple[SectionSaidFact, ...]
+    weld_ticks: tuple[WeldTickFact, ...]
+    cuts_made: tuple[CutMadeFact, ...]
+    said: tuple[JobSaidFact, ...]
+    done: tuple[DoneFact, ...]
+    clocks: tuple[ClockFact, ...]
+    tools: tuple[ToolFact, ...] = ()
+    bound: tuple[BoundFact, ...] = ()
+    dimensions_version: int | None = None
+    results: Results
+    cautions: tuple[str, ...]
+
+
+class Disagreement(Model):
+    """A figure of a record that does not follow from its facts; `where` is a JSON pointer (RFC 6901).
+
+    `since` names the version of a calculation that works it out otherwise than the one that the record was made by, and `what`
+    changed; null where nothing explains it.
+    """
+
+    where: str
+    stands: Any
+    follows: Any
+    since: str | None = None
+    what: str | None = None
+
+
+def make_record(
+    facts: JobFacts, vehicle: dict[str, str | int | None], made: Who, *, software: str, workshop: str
+) -> JobRecord:
+    """Return the record of a job as it stands; hours, clocks of work and waits are the shop's own and not in it."""
+    return JobRecord(
+        format=FORMAT,
+        software=software,
+        workshop=workshop,
+        made=made,
+        vehicle=vehicle,
+        results=results_of(facts),
+        cautions=CAUTIONS,
+        **{name: value for name, value in facts if name in JobRecord.model_fields},
+    )
+
+
+def results_of(facts: JobFacts) -> Results:
+    """Work out everything that follows from the facts of a job."""
+    setup = current_setup(facts)
+    picture = picture_of(facts, setup, facts.sheet) if setup and facts.sheet else None
+    before = first_picture(facts, facts.sheet) if facts.sheet else {}
+    codes = [point.code for point in facts.sheet.points] if facts.sheet else []
+    return Results(
+        setup=setup.number if setup else None,
+        fit=picture.fit if picture else None,
+        relied_on=picture.relied_on if picture else (),
+        joined=picture.joined if picture else None,
+        points={code: _point(code, before, picture) for code in codes},
+        damage=damage_of(facts),
+        holds=tuple(
+            HoldRecord(
+                name=hold.name,
+                title=hold.title,
+                status=hold.status,
+                missing=tuple(missing.words for missing in hold.missing),
+                reopened=hold.reopened,
+            )
+            for hold in job_state(facts).holds
+        ),
+    )
+
+
+def facts_of(record: JobRecord) -> JobFacts:
+    """Return the facts that stand in a record."""
+    return JobFacts(**{name: getattr(record, name) for name in JobFacts.model_fields if name in JobRecord.model_fields})
+
+
+def tools_in_record(record: JobRecord) -> tuple[Standing, ...]:
+    """Return how far the tools behind a record's figures were to be trusted, as far as the record knows."""
+    used = {number for point in record.results.points.values() for number in point.readings}
+    counted = [one for one in record.readings if one.id in used or (one.purpose == "reference" and not one.taken_back)]
+    return standings(record.tools, ((one.instrument, read_at(one)) for one in counted)) if record.tools else ()
+
+
+def recompute(record: JobRecord) -> tuple[Disagreement, ...]:
+    """Work the results out anew from the facts, and what is old from the moves; return all that differs (by 1e-9 of its size)."""
+    facts = facts_of(record)
+    try:
+        follows = results_of(facts)
+    except FairSquareError as fault:
+        return (Disagreement(where="/results", stands="figures", follows=f"none: {fault.title}"),)
+    if record.format != FORMAT:
+        follows = follows.model_copy(update={"holds": _as_demanded_then(record.results.holds, follows.holds)})
+    wrong = _compare("/results", record.results.model_dump(mode="json"), follows.model_dump(mode="json"))
+    return (*_wrongly_fresh(facts), *(_by_rules_of_then(record.format, one) for one in wrong))
+
+
+def _by_rules_of_then(format: Format, found: Disagreement) -> Disagreement:
+    """Return a disagreement with the change that explains it, where one does: a figure for a figure, and nothing else."""
+    change = changed_since(format, found.where)
+    if change is None or not all(isinstance(value, int | float) for value in (found.stands, found.follows)):
+        return found
+    return found.model_copy(update={"since": f"{change.calculation} {change.version}", "what": change.what})
+
+
+def _as_demanded_then(stand: tuple[HoldRecord, ...], follow: tuple[HoldRecord, ...]) -> tuple[HoldRecord, ...]:
+    """Return the hold points as an earlier version has them, where they differ only in that more is demanded by now.
+
+    What was missing then is missing still; what was signed stands signed, so nothing that was open passes as closed.
+    """
+    then = {one.name: one for one in stand}
+    found = []
+    for now in follow:
+        before = then.get(now.name)
+        more = before is not None and set(before.missing) <= set(now.missing)
+        stricter = more and before is not None and "closed" not in (before.status, now.status)
+        found.append(before if stricter and before is not None else now)
+    return tuple(found)
+
+
+def _wrongly_fresh(facts: JobFacts) -> list[Disagreement]:
+    """Return the readings and gaps that are marked old, or not, otherwise than the moves of the record have it."""
+    again = aged(facts)
+    found = []
+    for name in ("readings", "gaps"):
+        pairs = zip(getattr(facts, name), getattr(again, name), strict=True)
+        for k, (stands, follows) in enumerate(pairs):
+            if stands.stale != follows.stale:
+                found.append(Disagreement(where=f"/{name}/{k}/stale", stands=stands.stale, follows=follows.stale))
+    return found
+
+
+def _point(code: str, before: dict[str, PointJudgement], picture: Picture | None) -> PointRecord:
+    return PointRecord(
+        before=before.get(code),
+        placed=picture.placed.get(code) if picture else None,
+        after=picture.judged.get(code) if picture else None,
+        readings=picture.used.get(code, ()) if picture else (),
+    )
+
+
+def _compare(where: str, stands: Any, follows: Any) -> list[Disagreement]:
+    if isinstance(stands, dict) and isinstance(follows, dict):
+        keys = sorted(set(stands) | set(follows))
+        return [one for key in keys for one in _compare(f"{where}/{_escaped(key)}", stands.get(key), follows.get(key))]
+    if isinstance(stands, list) and isinstance(follows, list) and len(stands) == len(follows):
+        pairs = enumerate(zip(stands, follows, strict=True))
+        return [one for index, (a, b) in pairs for one in _compare(f"{where}/{index}", a, b)]
+    numbers = (int, float)
+    if isinstance(stands, numbers) and isinstance(follows, numbers) and not isinstance(stands, bool):
+        same = math.isclose(stands, follows, rel_tol=CLOSE_ENOUGH, abs_tol=CLOSE_ENOUGH)
+    else:
+        same = bool(stands == follows)
+    return [] if same else [Disagreement(where=where, stands=stands, follows=follows)]
+
+
+def _escaped(key: str) -> str:
+    return key.replace("~", "~0").replace("/", "~1")

@@ -1,0 +1,122 @@
+"""What a job waits for at this moment: what people noted, the payer's answers that are out, and clocks that have to run out."""
+
+import datetime
+from typing import NamedTuple
+
+from fairsquare.job.facts import JobFacts, WaitKind
+from fairsquare.job.intake.supplements import line_states
+
+WAIT_KINDS: dict[WaitKind, str] = {
+    "part": "a part",
+    "approval": "the payer's approval",
+    "refrigerant": "refrigerant recovery",
+    "mechanic": "the mechanic",
+    "foam": "foam or adhesive that sets",
+    "paint": "paint",
+    "other": "something else",
+}
+STATIONS_HELD: dict[str, str] = {
+    "made_safe": "Made safe",
+    "set-up": "Set up",
+    "measure": "Measure",
+    "decide": "Decide",
+    "pulls": "Plan the pulls",
+    "board": "Pull",
+    "cuts": "Cut",
+    "fit": "Dry fit",
+    "bond": "Bond",
+    "weld": "Weld",
+    "finish": "Finish and prove",
+    "released": "Released",
+}
+"""The stations and hold points that a wait may hold up, in working order; before the first it holds up whatever comes next."""
+STATION_ORDER = (
+    "take-in",
+    "walk-round",
+    "made_safe",
+    "sheet",
+    "set-up",
+    "setup_accepted",
+    "measure",
+    "damage",
+    "decide",
+    "decision_made",
+    "pulls",
+    "board",
+    "pulls_done",
+    "cuts",
+    "fit",
+    "fit_accepted",
+    "bond",
+    "weld",
+    "finish",
+    "released",
+    "record",
+)
+
+
+class Waiting(NamedTuple):
+    """One thing that is waited for. `wait` is its id where a person noted it; `due_at` is empty where nobody knows."""
+
+    kind: WaitKind
+    words: str
+    asked_of: str
+    due_at: str
+    station: str
+    since: str
+    wait: int | None = None
+
+    def holds_up(self, station: str) -> bool:
+        """Say whether work at a station has to wait for it."""
+        return not self.station or STATION_ORDER.index(station) >= STATION_ORDER.index(self.station)
+
+    def overdue(self, now: str) -> bool:
+        """Say whether it was due before now."""
+        return bool(self.due_at) and self.due_at < now
+
+
+def waiting(facts: JobFacts) -> tuple[Waiting, ...]:
+    """Return what a job waits for, what is due first coming first, and what nobody knows of last."""
+    noted = [
+        Waiting(one.kind, one.words, one.asked_of, one.due_at, one.station, one.by.at, one.id)
+        for one in facts.waits
+        if one.over is None
+    ]
+    found = [*noted, *_clocks(facts), *_approvals(facts)]
+    return tuple(sorted(found, key=lambda one: (one.due_at or "9999", one.since)))
+
+
+def _clocks(facts: JobFacts) -> list[Waiting]:
+    """Return what sets, cures or dries: bonding and welding rest until it has."""
+    kinds: dict[str, WaitKind] = {"cure": "foam", "stop": "paint"}
+    return [
+        Waiting(
+            kinds[one.kind],
+            one.label,
+            "",
+            _later(one.by.at, one.minutes),
+            "weld" if one.kind == "cure" else "",
+            one.by.at,
+        )
+        for one in facts.clocks
+        if one.ended is None and one.kind in kinds
+    ]
+
+
+def _approvals(facts: JobFacts) -> list[Waiting]:
+    """Return the lines that were sent and not answered, as one: measuring and deciding go on meanwhile, the repair does not.
+
+    Nobody knows when a payer answers: that its link ends some day says nothing of it.
+    """
+    out = [state for state in line_states(facts) if state.status == "sent" and state.blocks and state.supplement]
+    if not out:
+        return []
+    first = out[0].supplement
+    assert first is not None
+    words = out[0].line.words if len(out) == 1 else f"{len(out)} lines of a supplement"
+    return [Waiting("approval", words, first.payer, "", "pulls", first.by.at)]
+
+
+def _later(moment: str, minutes: float) -> str:
+    then = datetime.datetime.fromisoformat(moment) + datetime.timedelta(minutes=minutes)
+    return then.strftime("%Y-%m-%dT%H:%M:%S.%fZ")

@@ -1,0 +1,1 @@
+"""The welds and bonds of a job."""

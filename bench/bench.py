@@ -23,7 +23,7 @@ from fairsquare.core.pull.springback import Prior
 from fairsquare.core.sheet.model import Point, Sheet
 from fairsquare.demo.load import load
 from fairsquare.demo.people import SIGN_INS
-from fairsquare.job.facts import HoldName
+from fairsquare.job.facts.holds import HoldName
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from fairsquare.store import people
 from fairsquare.store.jobs import JobDetails

@@ -10,7 +10,8 @@ from fairsquare.actions.spine import spine, waits
 from fairsquare.core.errors import Refused
 from fairsquare.core.who import Who
 from fairsquare.files.job_file import Incoming, JobBody, job_file
-from fairsquare.job.facts import PRACTICE, PhotoFact
+from fairsquare.job.facts.intake import PhotoFact
+from fairsquare.job.facts.job import PRACTICE
 from fairsquare.store import came, jobs, keys, photos, records, sheets
 from fairsquare.store.database import Connection, now_of
 from fairsquare.store.jobs import JobDetails

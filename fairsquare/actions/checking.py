@@ -3,7 +3,9 @@
 from fairsquare.core.errors import Refused
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.core.who import Who
-from fairsquare.job.facts import JobFacts, Purpose, ReadingFact, SetupFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import Purpose, ReadingFact
+from fairsquare.job.facts.setup import SetupFact
 from fairsquare.job.measure.picture import check_reading
 from fairsquare.store.measuring import NewReading
 

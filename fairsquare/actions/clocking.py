@@ -6,7 +6,7 @@ from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.core.weld.bonding import BondSaid, timeline_of
-from fairsquare.job.facts import ClockKind
+from fairsquare.job.facts.finishing import ClockKind
 from fairsquare.job.weld.job import bond_said
 from fairsquare.store import clocks
 from fairsquare.store.database import Connection

@@ -23,9 +23,9 @@ from fairsquare.core.cut.working import MappedWeld
 from fairsquare.core.errors import Refused
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.drawings.template import template_dxf, template_svg
-from fairsquare.job.cut.gate import check_access_cut, check_how, final_waits
 from fairsquare.job.cut.job import SectionState, section_states
-from fairsquare.job.facts import CutKind
+from fairsquare.job.cut_gate import check_access_cut, check_how, final_waits
+from fairsquare.job.facts.cuts import CutKind
 from fairsquare.store import cuts
 from fairsquare.store.cuts import Said
 from fairsquare.store.database import Connection

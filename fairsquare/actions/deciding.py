@@ -10,7 +10,7 @@ from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Memb
 from fairsquare.core.errors import Refused
 from fairsquare.job.damage.choices import check_choice, member_states
 from fairsquare.job.damage.job import damage_of, key_of, units_of
-from fairsquare.job.facts import Chosen, SaidMaterial
+from fairsquare.job.facts.damage import Chosen, SaidMaterial
 from fairsquare.store import damage
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person

@@ -17,12 +17,16 @@ from fairsquare.core.measure.observations import SetupKind
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
 from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
-from fairsquare.job.facts import PRACTICE, HoldName, JobFacts, Purpose, SafetyAnswer, SetupFact
+from fairsquare.job.facts.holds import HoldName
+from fairsquare.job.facts.intake import SafetyAnswer
+from fairsquare.job.facts.job import PRACTICE, JobFacts
+from fairsquare.job.facts.measure import Purpose
+from fairsquare.job.facts.setup import Moved, SetupFact
 from fairsquare.job.measure.counted import counting, reference_readings
 from fairsquare.job.measure.drift import FEWEST_MOVED, moved_references
 from fairsquare.job.measure.picture import current_setup
 from fairsquare.job.measure.tools import ShopTool
-from fairsquare.job.moves import MOVES, SIMPLE, Moved
+from fairsquare.job.moves import MOVES, SIMPLE
 from fairsquare.job.pull.board import setting_of, under_way
 from fairsquare.job.pull.slip import slips_now
 from fairsquare.job.release.holds import JobState, may_sign

@@ -11,7 +11,7 @@ from fairsquare.core.fit.square import SquareUp, square_up
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.core.weld.bonding import BondSaid, check_bond
 from fairsquare.core.weld.seam import SeamPlan, check_seam
-from fairsquare.job.done import (
+from fairsquare.job.facts.done import (
     COUPON_GOOD,
     CouponMade,
     Done,
@@ -26,7 +26,7 @@ from fairsquare.job.done import (
     OutsideWork,
     WeldMade,
 )
-from fairsquare.job.facts import SaidTopic
+from fairsquare.job.facts.finishing import SaidTopic
 from fairsquare.job.fit.job import fit_said, near_points
 from fairsquare.job.measure.ageing import stands_on
 from fairsquare.job.moves import MOVES

@@ -8,7 +8,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.fit.call import GapCall, understand_gap
 from fairsquare.core.fit.said import FARTHEST_GAP_MM, FitSaid, GapSaid
 from fairsquare.core.lengths import Unit, read_length
-from fairsquare.job.facts import Stand
+from fairsquare.job.facts.setup import Stand
 from fairsquare.job.fit.job import STANDS, fit_findings, fit_said
 from fairsquare.job.measure.ageing import stands_on
 from fairsquare.store import damage, measuring

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from fairsquare.job.facts import Purpose, ReadingKind
+from fairsquare.job.facts.measure import Purpose, ReadingKind
 from fairsquare.job.measure.calls import Call
 from fairsquare.job.measure.tools import ShopTool, tools_that_read
 from fairsquare.store.measuring import NewReading

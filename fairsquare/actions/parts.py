@@ -8,7 +8,7 @@ from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.sheet.model import find_point, points_by_code
-from fairsquare.job.facts import Blank, PartItemKind
+from fairsquare.job.facts.parts import Blank, PartItemKind
 from fairsquare.store import parts
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person

@@ -13,7 +13,7 @@ from fairsquare.core.pull.job import plan_request
 from fairsquare.core.pull.plan import PullsPlanned, plan_pulls
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.job.facts import PRACTICE
+from fairsquare.job.facts.job import PRACTICE
 from fairsquare.job.pull.board import board_of
 from fairsquare.job.pull.full import within_working
 from fairsquare.job.pull.practice import LARGEST_SEED, Score, Stood, hidden_blow, score, worked_of

@@ -37,7 +37,8 @@ from fairsquare.core.pull.setting import Setting, frame_of_setting, pieces_of
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.job.damage.job import damage_picture
-from fairsquare.job.facts import JobFacts, PullPlanFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.pulls import PullPlanFact
 from fairsquare.job.intake.walk_round import KINDS, Seen
 from fairsquare.job.pull.board import Board, board_of, learned_return, places_now, plan_of, setting_of
 from fairsquare.job.pull.full import Fullest, fullest

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
-from fairsquare.job.facts import PayersAnswer
+from fairsquare.job.facts.supplements import PayersAnswer
 from fairsquare.job.intake.supplements import UNPROVEN, LineState, is_cross_checked, line_states
 from fairsquare.security_log import security, told_code
 from fairsquare.store import jobs, links, supplements

@@ -5,7 +5,7 @@ from typing import Any
 from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
-from fairsquare.job.facts import WaitKind
+from fairsquare.job.facts.hours import WaitKind
 from fairsquare.job.waiting import STATIONS_HELD, WAIT_KINDS
 from fairsquare.store import waits
 from fairsquare.store.database import Connection, now_of

@@ -9,7 +9,7 @@ from fairsquare.core.lengths import Unit
 from fairsquare.core.model import Row3
 from fairsquare.files.photos import KeptPhoto
 from fairsquare.job.damage.bound import BINDS, known_members
-from fairsquare.job.facts import LineAnswer
+from fairsquare.job.facts.damage import LineAnswer
 from fairsquare.job.intake.walk_round import KINDS, LINE_ITEMS, Seen, understand_seen
 from fairsquare.store import damage, people, photos
 from fairsquare.store.database import Connection

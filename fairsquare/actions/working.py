@@ -8,7 +8,7 @@ from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.core.plan.said import HoursSaid, check_hours
-from fairsquare.job.facts import WorkEnd, WorkFact
+from fairsquare.job.facts.hours import WorkEnd, WorkFact
 from fairsquare.job.plan.operations import JobWork, job_work, supplement_words
 from fairsquare.store import finishing, jobs, people, supplements, work
 from fairsquare.store.database import Connection, now_of

@@ -15,10 +15,10 @@ from fairsquare.core.cut.lines import LayerLines, Whose
 from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, WeldsSaid
 from fairsquare.core.cut.working import mapped_welds
 from fairsquare.core.model import Many, Model
-from fairsquare.job.cut.gate import final_waits
 from fairsquare.job.cut.job import SIDES, SectionState, section_states
-from fairsquare.job.facts import CutKind, CutMadeFact, SectionFact, WeldTickFact
-from fairsquare.job.release.missing import Missing
+from fairsquare.job.cut_gate import final_waits
+from fairsquare.job.facts.cuts import CutKind, CutMadeFact, SectionFact, WeldTickFact
+from fairsquare.job.missing import Missing
 
 router = APIRouter(prefix="/api/v1")
 

@@ -21,30 +21,17 @@ from fairsquare.core.sheet.model import Sheet, SpanMode
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan
 from fairsquare.core.who import Role
-from fairsquare.job.done import Done
-from fairsquare.job.facts import (
-    Blank,
-    Chosen,
-    ClockFact,
-    ClockKind,
-    DecisionFact,
-    DoneFact,
-    JobSaidFact,
-    LineAnswer,
-    MemberFact,
-    PartItemKind,
-    PayersAnswer,
-    Purpose,
-    ReadingKind,
-    SafetyAnswer,
-    SaidMaterial,
-    Stand,
-    WaitKind,
-    WorkFact,
-)
+from fairsquare.job.facts.damage import Chosen, DecisionFact, LineAnswer, MemberFact, SaidMaterial
+from fairsquare.job.facts.done import Done
+from fairsquare.job.facts.finishing import ClockFact, ClockKind, DoneFact, JobSaidFact
+from fairsquare.job.facts.hours import WaitKind, WorkFact
+from fairsquare.job.facts.intake import SafetyAnswer
+from fairsquare.job.facts.measure import Purpose, ReadingKind
+from fairsquare.job.facts.parts import Blank, PartItemKind
+from fairsquare.job.facts.setup import Moved, Stand
+from fairsquare.job.facts.supplements import PayersAnswer
 from fairsquare.job.measure.picture import Picture
 from fairsquare.job.measure.tools import ShopTool, ToolKind
-from fairsquare.job.moves import Moved
 from fairsquare.job.release.holds import Hold
 from fairsquare.store.jobs import JobDetails
 

@@ -13,7 +13,7 @@ from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import AfterPull, BoardState, PlanSaid, PointCycle, Watched
 from fairsquare.core.pull.plan import PullsPlanned, School
 from fairsquare.core.pull.setting import Setting
-from fairsquare.job.facts import Settled
+from fairsquare.job.facts.pulls import Settled
 from fairsquare.job.pull.board import board_of, plan_of, setting_of
 from fairsquare.job.pull.slip import voided_last
 from fairsquare.job.pull.verdict import verdict_of

@@ -39,7 +39,8 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.check import CheckSheet, check_sheet
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.job.facts import HoldName, JobFacts
+from fairsquare.job.facts.holds import HoldName
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.advice import Advice, advise
 from fairsquare.job.measure.calls import Call, Context, understand_call, understand_point
 from fairsquare.job.measure.tools import ShopTool

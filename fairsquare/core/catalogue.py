@@ -133,7 +133,7 @@ CATALOGUE: Mapping[str, Calculation] = MappingProxyType(
             ("parse-length", "lengths ParseLength ParsedLength parse_length"),
             ("compare-lengths", "lengths CompareLengths ComparedLengths compare_lengths"),
             ("check-sheet", "sheet.check CheckSheet SheetChecked check_sheet"),
-            ("comparative-sheet", "sheet.comparative ComparativeSheet SheetMade comparative_sheet"),
+            ("comparative-sheet", "measure.comparative ComparativeSheet SheetMade comparative_sheet"),
             ("sheet-spans", "sheet.spans SheetSpans SpansFound sheet_spans"),
             ("fit-setup", "measure.setup FitSetup SetupFit fit_setup"),
             ("adjust-network", "measure.adjust AdjustNetwork Adjusted adjust_network"),

@@ -5,7 +5,7 @@ from typing import Any, NamedTuple
 
 from fairsquare.actions import Desk, cutting, parts
 from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, WeldsSaid
-from fairsquare.job.facts import PartItemKind
+from fairsquare.job.facts.parts import PartItemKind
 from fairsquare.stand_ins.vehicles import DUNLIN, DUNLIN_TWO, TEAL, TURNSTONE, Vehicle
 from fairsquare.store.people import Person
 

@@ -10,7 +10,7 @@ from fairsquare.core.damage.decide import MakersWord, Material, MemberRole, Sign
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.job.damage.choices import member_states, propose
-from fairsquare.job.facts import LineAnswer
+from fairsquare.job.facts.damage import LineAnswer
 from fairsquare.job.intake.walk_round import Seen, understand_seen
 from fairsquare.stand_ins.vehicles import DUNLIN, DUNLIN_TWO, HERON, PUFFIN, TEAL, TURNSTONE, Vehicle
 from fairsquare.store.people import Person

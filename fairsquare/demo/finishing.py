@@ -13,7 +13,7 @@ from fairsquare.core.weld.timeline import BondStep
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.job.cut.job import SIDES, section_states
-from fairsquare.job.done import CouponMade, FinishItem, HingeLooked, Hung
+from fairsquare.job.facts.done import CouponMade, FinishItem, HingeLooked, Hung
 from fairsquare.stand_ins.vehicles import DUNLIN_TWO, TURNSTONE, Vehicle
 from fairsquare.store.people import Person
 

@@ -20,7 +20,8 @@ from fairsquare.demo.past import load_past
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.rig import RIG
 from fairsquare.demo.tool_shelf import fill_the_shelf
-from fairsquare.job.facts import Purpose, SafetyAnswer
+from fairsquare.job.facts.intake import SafetyAnswer
+from fairsquare.job.facts.measure import Purpose
 from fairsquare.job.measure.calls import Context, understand_call
 from fairsquare.job.pull.board import setting_of
 from fairsquare.stand_ins.rigged import setting_of_vehicle

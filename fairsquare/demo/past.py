@@ -16,8 +16,10 @@ from fairsquare.core.plan.said import HoursSaid, OperationSaid
 from fairsquare.core.pull.job import CAUTIONS, AfterPull, BoardState, ChainSet, PlanSaid, PointCycle, WorkPull
 from fairsquare.job.damage.choices import member_states
 from fairsquare.job.damage.job import damage_of, key_of, open_findings
-from fairsquare.job.done import OutsideWork
-from fairsquare.job.facts import HoldName, SafetyAnswer, WaitKind
+from fairsquare.job.facts.done import OutsideWork
+from fairsquare.job.facts.holds import HoldName
+from fairsquare.job.facts.hours import WaitKind
+from fairsquare.job.facts.intake import SafetyAnswer
 from fairsquare.job.pull.board import board_of
 from fairsquare.stand_ins.vehicles import DUNLIN, Floats, instrument_reading
 from fairsquare.store import people

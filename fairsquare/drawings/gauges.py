@@ -8,7 +8,7 @@ from markupsafe import Markup
 
 from fairsquare.core.measure.adjust import SightLine
 from fairsquare.core.sheet.model import Sheet, points_by_code
-from fairsquare.job.facts import ReadingFact
+from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.measure.expected import Part, meaning_of
 from fairsquare.job.measure.picture import Picture
 

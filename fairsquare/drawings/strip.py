@@ -8,7 +8,7 @@ from markupsafe import Markup
 
 from fairsquare.core.cut.judge import StripPlaced
 from fairsquare.core.cut.section import BEHIND, FEATURES, RUNS, Behind, StripFeature, StripLayer, StripSaid
-from fairsquare.job.facts import CutMadeFact
+from fairsquare.job.facts.cuts import CutMadeFact
 
 WIDTH = 1060.0
 LEFT, RIGHT = 150.0, 24.0

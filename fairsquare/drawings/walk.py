@@ -7,7 +7,7 @@ from markupsafe import Markup
 
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.drawings.labels import Anchor, Box, Labels, Spot, round_mark
-from fairsquare.job.facts import WalkFact
+from fairsquare.job.facts.walk_round import WalkFact
 from fairsquare.job.intake.walk_round import KINDS
 
 WIDTH, _SHARE, _MARGIN = 700.0, 0.377, 20.0

@@ -6,7 +6,7 @@ from typing import Any
 
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.model import Model
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.intake.walk_round import LINE_ITEMS
 from fairsquare.job.waiting import STATIONS_HELD
 

@@ -24,7 +24,7 @@ from fairsquare.files.foreign import foreign_faults
 from fairsquare.files.photos import KeptPhoto, photo_of_another
 from fairsquare.files.records import RecordCheck, check_record, check_record_body
 from fairsquare.files.signing import Signature, SignedBy, SigningKey, signed, signed_by
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.release.record import JobRecord, facts_of
 
 Format = Literal["fairsquare-job/1", "fairsquare-job/2"]

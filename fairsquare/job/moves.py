@@ -6,23 +6,7 @@ Common practice, no source: whatever may shift metal makes everything old that w
 from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
-Moved = Literal[
-    "vehicle",
-    "bench",
-    "bridge",
-    "structure",
-    "sight",
-    "clamp",
-    "cut",
-    "heat",
-    "hinge",
-    "heavy",
-    "foam",
-    "drop",
-    "lowered",
-    "holder",
-    "welded",
-]
+from fairsquare.job.facts.setup import Moved
 
 
 class MoveKind(NamedTuple):

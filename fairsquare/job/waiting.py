@@ -3,7 +3,8 @@
 import datetime
 from typing import NamedTuple
 
-from fairsquare.job.facts import JobFacts, WaitKind
+from fairsquare.job.facts.hours import WaitKind
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.intake.supplements import line_states
 
 WAIT_KINDS: dict[WaitKind, str] = {

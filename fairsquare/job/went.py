@@ -14,7 +14,8 @@ from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.model import Many, Model
 from fairsquare.core.pull.job import Watched
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.job.facts import JobFacts, WaitKind
+from fairsquare.job.facts.hours import WaitKind
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.picture import current_setup, first_picture, picture_of
 from fairsquare.job.plan.operations import Times, job_work, kind_of, operations_of
 

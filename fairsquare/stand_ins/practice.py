@@ -15,7 +15,7 @@ from fairsquare.actions import Desk, pulling
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.practice import INSTRUMENT, as_in_practice, first_setting, hidden_places, noisy
 from fairsquare.core.errors import FairSquareError
-from fairsquare.job.facts import Purpose
+from fairsquare.job.facts.measure import Purpose
 from fairsquare.job.pull.board import Board, board_of, setting_of
 from fairsquare.stand_ins.vehicle import SimulatedVehicle, VehicleState, told_force
 from fairsquare.store import measuring

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 from fairsquare.core.who import Who
 from fairsquare.files.job_file import JobFile, Manifest
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.store.database import Connection, execute, row, who
 
 

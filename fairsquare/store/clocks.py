@@ -2,7 +2,7 @@
 
 from typing import Any, NamedTuple
 
-from fairsquare.job.facts import ClockFact, ClockKind
+from fairsquare.job.facts.finishing import ClockFact, ClockKind
 from fairsquare.store.database import Connection, execute, insert, rows, who
 
 _WHO = "p.full_name, p.role"

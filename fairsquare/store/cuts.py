@@ -5,7 +5,7 @@ import json
 from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, Topic, WeldsSaid
 from fairsquare.core.errors import Refused
-from fairsquare.job.facts import CutKind, CutMadeFact, SectionFact, SectionSaidFact, WeldTickFact
+from fairsquare.job.facts.cuts import CutKind, CutMadeFact, SectionFact, SectionSaidFact, WeldTickFact
 from fairsquare.store.database import Connection, execute, insert, row, rows, who
 
 _WHO = "p.full_name, p.role"

@@ -4,16 +4,8 @@ import json
 from typing import Any
 
 from fairsquare.core.errors import Refused
-from fairsquare.job.facts import (
-    BoundFact,
-    DecisionFact,
-    LineFact,
-    MemberFact,
-    SettlementFact,
-    WalkFact,
-    WalkKind,
-    WorthFact,
-)
+from fairsquare.job.facts.damage import BoundFact, DecisionFact, LineFact, MemberFact, SettlementFact, WorthFact
+from fairsquare.job.facts.walk_round import WalkFact, WalkKind
 from fairsquare.store.database import Connection, execute, insert, row, rows, who
 
 _WHO = "p.full_name, p.role"

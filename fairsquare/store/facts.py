@@ -10,17 +10,12 @@ from fairsquare.core.grown import Grown
 from fairsquare.core.sheet.differences import same_dimensions
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.who import Who
-from fairsquare.job.facts import (
-    ChoiceFact,
-    GapFact,
-    JobFacts,
-    KeptOut,
-    MovementFact,
-    ReadingFact,
-    SafetyFact,
-    SetupFact,
-    SignatureFact,
-)
+from fairsquare.job.facts.holds import SignatureFact
+from fairsquare.job.facts.intake import SafetyFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ChoiceFact, KeptOut, ReadingFact
+from fairsquare.job.facts.setup import MovementFact, SetupFact
+from fairsquare.job.facts.walk_round import GapFact
 from fairsquare.job.measure.ageing import moves_of, reading_is_old
 from fairsquare.job.moves import REFIT_NEEDED, LastMoves
 from fairsquare.job.release.holds import JobState, before_measuring, job_state

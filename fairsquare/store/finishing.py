@@ -9,8 +9,9 @@ from fairsquare.core.plan.said import HoursSaid
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import SeamPlan
 from fairsquare.core.weld.settings import Metal, WeldProcess
-from fairsquare.job.done import CouponMade, Done
-from fairsquare.job.facts import DoneFact, HoursFact, JobSaidFact, SaidTopic
+from fairsquare.job.facts.done import CouponMade, Done
+from fairsquare.job.facts.finishing import DoneFact, JobSaidFact, SaidTopic
+from fairsquare.job.facts.hours import HoursFact
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
 
 _WHO = "p.full_name, p.role"

@@ -4,7 +4,8 @@ import json
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.intake.safety import SAFETY_KEYS
-from fairsquare.job.facts import HoldName, SafetyAnswer
+from fairsquare.job.facts.holds import HoldName
+from fairsquare.job.facts.intake import SafetyAnswer
 from fairsquare.store.database import Connection, insert
 
 

@@ -7,8 +7,10 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import SpanMode
-from fairsquare.job.facts import PRACTICE, Purpose, ReadingKind, Stand
-from fairsquare.job.moves import REFIT_NEEDED, Moved
+from fairsquare.job.facts.job import PRACTICE
+from fairsquare.job.facts.measure import Purpose, ReadingKind
+from fairsquare.job.facts.setup import Moved, Stand
+from fairsquare.job.moves import REFIT_NEEDED
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc
 
 

@@ -3,7 +3,7 @@
 from typing import Any
 
 from fairsquare.core.errors import Refused
-from fairsquare.job.facts import Blank, PartFact, PartItemFact, PartItemKind, PartSpanFact
+from fairsquare.job.facts.parts import Blank, PartFact, PartItemFact, PartItemKind, PartSpanFact
 from fairsquare.store.database import Connection, insert, row, rows, who
 
 _WHO = "w.full_name, w.role"

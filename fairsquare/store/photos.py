@@ -6,7 +6,7 @@ Of a photo that came with another shop's job, what its record names the checksum
 from typing import Any, Literal
 
 from fairsquare.files.photos import KeptPhoto
-from fairsquare.job.facts import PhotoFact
+from fairsquare.job.facts.intake import PhotoFact
 from fairsquare.store.database import Connection, insert, row, rows, who
 
 About = Literal["job", "walk", "member", "supplement", "part", "section", "done"]

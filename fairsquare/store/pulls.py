@@ -8,7 +8,8 @@ from fairsquare.core.model import Row3
 from fairsquare.core.pull.gear import Gear, GearKind
 from fairsquare.core.pull.job import BoardState, PlanSaid
 from fairsquare.core.pull.setting import Setting
-from fairsquare.job.facts import PRACTICE, PullEventFact, PullPlanFact, PullSettingFact, Settled, SettlingFact
+from fairsquare.job.facts.job import PRACTICE
+from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact, PullSettingFact, Settled, SettlingFact
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
 
 _EVER = "1970-01-01"

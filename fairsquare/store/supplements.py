@@ -4,7 +4,7 @@ import json
 from typing import Any, NamedTuple
 
 from fairsquare.core.errors import Refused
-from fairsquare.job.facts import (
+from fairsquare.job.facts.supplements import (
     GoAheadFact,
     PayersAnswer,
     SupplementAnswerFact,

@@ -1,6 +1,6 @@
 """What a job waits for: noted, said anew (who was asked, when it is due), over. Rows are appended and never changed."""
 
-from fairsquare.job.facts import WaitFact, WaitKind
+from fairsquare.job.facts.hours import WaitFact, WaitKind
 from fairsquare.store.database import Connection, execute, insert, rows, utc, who
 
 _WHO = "p.full_name, p.role"

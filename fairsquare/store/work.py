@@ -2,7 +2,7 @@
 
 from typing import Any, NamedTuple
 
-from fairsquare.job.facts import WorkEnd, WorkFact
+from fairsquare.job.facts.hours import WorkEnd, WorkFact
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
 
 _WHO = "p.full_name, p.role"

@@ -7,7 +7,7 @@ from fastapi import Request, Response
 from fairsquare.core.errors import Refused
 from fairsquare.core.lengths import MM_PER, Unit
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.moves import MOVES, SIMPLE
 from fairsquare.web.page import Form
 from fairsquare.web.times import shop_of

@@ -20,7 +20,7 @@ from fairsquare.actions.rights import may
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.measure.calibration import Standing, standings
 from fairsquare.drawings.sign import sign
-from fairsquare.job.facts import ReadingFact
+from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.measure.tools import ShopTool
 from fairsquare.job.measure.trusted_tools import read_at, tools_behind
 from fairsquare.job.pull.slip import voided_last

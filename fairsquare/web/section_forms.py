@@ -25,7 +25,7 @@ from fairsquare.core.cut.section import (
 )
 from fairsquare.core.errors import Refused
 from fairsquare.job.damage.choices import MemberState, member_states
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.web.forms import figures
 from fairsquare.web.rows import M, Row, filled, length_or, made, made_of, needed, plain, typed_rows
 

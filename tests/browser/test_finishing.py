@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from fairsquare.actions import Desk, clocking, finishing
-from fairsquare.job.done import Advice, LeftOut
+from fairsquare.job.facts.done import Advice, LeftOut
 from fairsquare.processes import free_port, start, stop
 from tests.browser.conftest import sign_in, watched
 from tests.browser.test_pages import violations

@@ -8,18 +8,13 @@ from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.who import Who
 from fairsquare.job.damage.job import units_of
-from fairsquare.job.facts import (
-    DecisionFact,
-    GapFact,
-    HoldName,
-    JobFacts,
-    MemberFact,
-    MovementFact,
-    ReadingFact,
-    SafetyFact,
-    SetupFact,
-    SignatureFact,
-)
+from fairsquare.job.facts.damage import DecisionFact, MemberFact
+from fairsquare.job.facts.holds import HoldName, SignatureFact
+from fairsquare.job.facts.intake import SafetyFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ReadingFact
+from fairsquare.job.facts.setup import MovementFact, SetupFact
+from fairsquare.job.facts.walk_round import GapFact
 from fairsquare.job.release.holds import job_state
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 

@@ -30,7 +30,8 @@ from fairsquare.core.structure.of_sheet import ACROSS, Box, skeleton_of, usual_b
 from fairsquare.core.who import Who
 from fairsquare.drawings.board import cycles_drawing, scale_drawing
 from fairsquare.drawings.pulls import pull_drawing
-from fairsquare.job.facts import MovementFact, PullEventFact, PullPlanFact
+from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact
+from fairsquare.job.facts.setup import MovementFact
 from fairsquare.job.measure.picture import picture_of
 from fairsquare.job.pull.board import board_of, learned_return, pulls_wanted, setting_of, under_way
 from fairsquare.job.release.holds import job_state

@@ -8,7 +8,9 @@ from hypothesis import strategies as st
 from fairsquare.core.measure.adjust import SightLine
 from fairsquare.demo.by_hand import SOUND, TOOLS, ByHand
 from fairsquare.drawings.gauges import gauge_row, hung_gauges
-from fairsquare.job.facts import JobFacts, KeptOut, ReadingFact, SetupFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import KeptOut, ReadingFact
+from fairsquare.job.facts.setup import SetupFact
 from fairsquare.job.measure.advice import advise, undecided
 from fairsquare.job.measure.calls import Context, understand_call
 from fairsquare.job.measure.counted import counting

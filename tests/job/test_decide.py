@@ -20,7 +20,8 @@ from fairsquare.core.damage.decide import (
 from fairsquare.core.errors import Refused
 from fairsquare.core.who import Who
 from fairsquare.job.damage.choices import check_choice, member_states, order_of_work
-from fairsquare.job.facts import DecisionFact, JobFacts, MemberFact
+from fairsquare.job.facts.damage import DecisionFact, MemberFact
+from fairsquare.job.facts.job import JobFacts
 
 WHO = Who(name="Ngozi Adeyemi", role="technician", at="2026-03-02T09:00:00.000000Z")
 

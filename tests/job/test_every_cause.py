@@ -15,24 +15,18 @@ from fairsquare.core.measure.calibration import ToolFact
 from fairsquare.core.pull.job import AfterPull
 from fairsquare.core.weld.bonding import BondSaid, SurfaceSaid
 from fairsquare.demo.by_hand import SOUND, ByHand
-from fairsquare.job.done import Finished, FinishItem, Hung, OutsideWork
-from fairsquare.job.facts import (
-    ChoiceFact,
-    ClockFact,
-    DoneFact,
-    JobFacts,
-    JobSaidFact,
-    KeptOut,
-    PartFact,
-    PartItemFact,
-    SectionFact,
-    SettlementFact,
-    SupplementLineFact,
-    WalkFact,
-)
+from fairsquare.job.facts.cuts import SectionFact
+from fairsquare.job.facts.damage import SettlementFact
+from fairsquare.job.facts.done import Finished, FinishItem, Hung, OutsideWork
+from fairsquare.job.facts.finishing import ClockFact, DoneFact, JobSaidFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ChoiceFact, KeptOut
+from fairsquare.job.facts.parts import PartFact, PartItemFact
+from fairsquare.job.facts.supplements import SupplementLineFact
+from fairsquare.job.facts.walk_round import WalkFact
 from fairsquare.job.fit.job import fit_findings
+from fairsquare.job.missing import Missing
 from fairsquare.job.release.holds import job_state
-from fairsquare.job.release.missing import Missing
 from fairsquare.stand_ins.vehicles import HERON
 from tests.job.facts import REFERENCES, changed, facts, reading, readings, who
 from tests.job.test_board import FORWARD, event

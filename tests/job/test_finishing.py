@@ -15,8 +15,8 @@ from fairsquare.core.weld.starting import starting_point
 from fairsquare.core.weld.timeline import BondStep
 from fairsquare.drawings.seam import seam_drawing
 from fairsquare.drawings.timeline import timeline_drawing
-from fairsquare.job.done import Hung
-from fairsquare.job.facts import DoneFact
+from fairsquare.job.facts.done import Hung
+from fairsquare.job.facts.finishing import DoneFact
 from fairsquare.job.fit.job import fit_findings, gap_states, panel_states
 from fairsquare.job.release.holds import job_state
 from tests.job.facts import changed, facts, reading

@@ -5,7 +5,9 @@ from hypothesis import strategies as st
 
 from fairsquare.core.grown import Grown
 from fairsquare.core.who import Who
-from fairsquare.job.facts import JobFacts, KeptOut, ReadingFact, SetupFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import KeptOut, ReadingFact
+from fairsquare.job.facts.setup import SetupFact
 from fairsquare.job.measure.counted import counting, own_readings, reference_readings, watched_readings
 from fairsquare.job.measure.trusted_tools import _of_ids
 from fairsquare.stand_ins.vehicles import DUNLIN

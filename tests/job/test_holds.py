@@ -2,7 +2,9 @@
 
 import pytest
 
-from fairsquare.job.facts import ChoiceFact, SettlementFact, WalkFact
+from fairsquare.job.facts.damage import SettlementFact
+from fairsquare.job.facts.measure import ChoiceFact
+from fairsquare.job.facts.walk_round import WalkFact
 from fairsquare.job.release.holds import job_state, may_sign
 from tests.job.facts import OTHERS, REFERENCES, changed, facts, movement, reading, readings, signed, who
 

@@ -5,16 +5,10 @@ import pytest
 from fairsquare.core.errors import Refused
 from fairsquare.core.plan.said import HoursSaid, OperationSaid, PartSaid, check_hours
 from fairsquare.core.who import Who
-from fairsquare.job.facts import (
-    ClockFact,
-    HoursFact,
-    JobFacts,
-    SupplementAnswerFact,
-    SupplementFact,
-    SupplementLineFact,
-    WaitFact,
-    WorkFact,
-)
+from fairsquare.job.facts.finishing import ClockFact
+from fairsquare.job.facts.hours import HoursFact, WaitFact, WorkFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.supplements import SupplementAnswerFact, SupplementFact, SupplementLineFact
 from fairsquare.job.plan.operations import _said_as, job_work, supplement_words
 from fairsquare.job.waiting import waiting
 from fairsquare.stand_ins.vehicles import DUNLIN

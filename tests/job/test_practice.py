@@ -10,7 +10,7 @@ from fairsquare.core.pull.setting import frame_of_setting, usual_setting
 from fairsquare.core.structure.blow import left_by, together
 from fairsquare.core.structure.of_sheet import ExtraMember, usual_boxes
 from fairsquare.core.who import Who
-from fairsquare.job.facts import PullEventFact, PullPlanFact
+from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact
 from fairsquare.job.pull.practice import LARGEST_SEED, Stood, Worked, hidden_blow, lessons, score, worked_of
 from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.to_practise import vehicle_to_practise

@@ -11,8 +11,12 @@ from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.weld.seam import JoinWeld, SeamPlan
 from fairsquare.core.who import Who
 from fairsquare.job.damage.job import units_of
-from fairsquare.job.done import CouponMade, LeftOut, WeldMade
-from fairsquare.job.facts import DoneFact, GapFact, JobFacts, JobSaidFact, MovementFact, ReadingFact, SetupFact
+from fairsquare.job.facts.done import CouponMade, LeftOut, WeldMade
+from fairsquare.job.facts.finishing import DoneFact, JobSaidFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ReadingFact
+from fairsquare.job.facts.setup import MovementFact, SetupFact
+from fairsquare.job.facts.walk_round import GapFact
 from fairsquare.job.measure.ageing import aged, stands_on
 from fairsquare.job.measure.picture import picture_of
 from fairsquare.job.moves import MOVES

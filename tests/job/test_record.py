@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from fairsquare.files.chain import chain_findings
 from fairsquare.files.records import check_record, record_archive, record_as_csv, sealed
-from fairsquare.job.facts import PhotoFact
+from fairsquare.job.facts.intake import PhotoFact
 from fairsquare.job.measure.ageing import aged
 from fairsquare.job.release.record import JobRecord, make_record, recompute
 from tests.job.facts import facts, movement, reading, signed, who

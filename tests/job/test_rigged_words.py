@@ -7,7 +7,7 @@ from fairsquare.core.pull.job import ChainSet, WorkPull, undone_sense, will_hold
 from fairsquare.core.pull.setting import frame_of_setting
 from fairsquare.core.sheet.check import CheckSheet, check_sheet
 from fairsquare.core.sheet.model import Span
-from fairsquare.job.facts import PullEventFact
+from fairsquare.job.facts.pulls import PullEventFact
 from fairsquare.job.measure.calls import Context, understand_call
 from fairsquare.job.release.holds import job_state
 from fairsquare.job.release.summed import readings_summed

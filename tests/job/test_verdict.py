@@ -4,7 +4,7 @@ import pytest
 
 from fairsquare.core.pull.job import Watched
 from fairsquare.core.pull.springback import PullAdvised
-from fairsquare.job.facts import MovementFact
+from fairsquare.job.facts.setup import MovementFact
 from fairsquare.job.pull.board import Board, WatchedNow, spoiled_points
 from fairsquare.job.pull.full import Fullest
 from fairsquare.job.pull.verdict import verdict_of

@@ -7,7 +7,8 @@ import pytest
 
 from fairsquare.core.pull.job import PointCycle, Watched
 from fairsquare.drawings.went import DotRow, first_and_last, hours_waited, job_by_job
-from fairsquare.job.facts import PullEventFact, WaitFact, WorkFact
+from fairsquare.job.facts.hours import WaitFact, WorkFact
+from fairsquare.job.facts.pulls import PullEventFact
 from fairsquare.job.plan.operations import OPERATION_KINDS, Times, job_work, kind_of, operations_of
 from fairsquare.job.went import JobWent, Past, Sprung, WentHours, job_went, place_of, share_of
 from tests.job.facts import facts, reading, who

@@ -3,7 +3,7 @@
 import pytest
 
 from fairsquare.core.who import Who
-from fairsquare.job.facts import WorkFact
+from fairsquare.job.facts.hours import WorkFact
 from fairsquare.job.plan.worked import by_operation, by_person
 
 

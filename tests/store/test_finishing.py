@@ -12,7 +12,7 @@ from fairsquare.actions import Desk, clocking, finishing, handover, walk_round
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.files.records import check_record, record_archive
-from fairsquare.job.done import FinishItem
+from fairsquare.job.facts.done import FinishItem
 from fairsquare.job.measure.ageing import aged
 from fairsquare.job.release.holds import job_state
 from fairsquare.store import clocks, records

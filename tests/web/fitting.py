@@ -7,7 +7,7 @@ import numpy as np
 from fairsquare.actions import deciding, finishing, gaps
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
-from fairsquare.job.done import CouponMade
+from fairsquare.job.facts.done import CouponMade
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.measuring import NewReading

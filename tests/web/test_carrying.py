@@ -21,7 +21,9 @@ from fairsquare.demo.people import SIGN_INS
 from fairsquare.files.foreign import foreign_faults
 from fairsquare.files.job_file import _own_sha256, check_file, read_job_file
 from fairsquare.files.records import check_record
-from fairsquare.job.facts import LineFact, SafetyFact, WeldTickFact
+from fairsquare.job.facts.cuts import WeldTickFact
+from fairsquare.job.facts.damage import LineFact
+from fairsquare.job.facts.intake import SafetyFact
 from fairsquare.settings import Settings
 from fairsquare.store import people
 from fairsquare.store.database import Database

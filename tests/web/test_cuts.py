@@ -9,14 +9,15 @@ import pytest
 
 from fairsquare.actions import cutting, deciding, parts
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
-from fairsquare.job.cut import gate
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.errors import FairSquareError
 from fairsquare.demo.cuts import _SECTIONS
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.demo.pictures import drawn_photo
+from fairsquare.job import cut_gate
 from fairsquare.job.damage.choices import member_states
-from fairsquare.job.facts import Blank, SettlementFact
+from fairsquare.job.facts.damage import SettlementFact
+from fairsquare.job.facts.parts import Blank
 from fairsquare.job.release.holds import job_state
 from fairsquare.job.release.record import facts_of, make_record, recompute
 from fairsquare.stand_ins.vehicles import DUNLIN, TEAL
@@ -280,13 +281,13 @@ def test_nothing_said_is_typed_again_and_no_metal_is_made_up(decided, as_role) -
 
 def test_everything_the_final_line_waits_for_leads_to_the_page_that_clears_it(planned, as_role, desk) -> None:
     ngozi = as_role("technician")
-    calls = [one for one in ast.walk(ast.parse(inspect.getsource(gate))) if isinstance(one, ast.Call)]
+    calls = [one for one in ast.walk(ast.parse(inspect.getsource(cut_gate))) if isinstance(one, ast.Call)]
     missing = [one for one in calls if getattr(one.func, "id", "") == "Missing"]
     assert len(missing) >= 9
     for one in missing:
         assert {"page", "todo"} <= {word.arg for word in one.keywords}, ast.unparse(one)
     view = desk.view(planned)
-    waits = gate.final_waits(view.facts, view.state, section(desk, planned), "outer")
+    waits = cut_gate.final_waits(view.facts, view.state, section(desk, planned), "outer")
     assert waits
     for one in waits:
         ngozi.get(f"/jobs/{planned}/{one.page}")
@@ -301,7 +302,7 @@ def test_a_contradiction_and_a_plate_on_the_member_hold_the_final_line_until_the
     def waits(**changes) -> str:
         view = desk.view(planned)
         job = changed(view.facts, **changes)
-        return " ".join(one.words for one in gate.final_waits(job, job_state(job), section(desk, planned), "outer"))
+        return " ".join(one.words for one in cut_gate.final_waits(job, job_state(job), section(desk, planned), "outer"))
 
     assert "contradiction" not in waits() and "plate" not in waits()
     spoilt = {**MOVED, "F4L": np.zeros(3)}

@@ -10,7 +10,7 @@ from pypdf import PdfReader
 
 from fairsquare.actions import finishing, gaps
 from fairsquare.files.records import check_record
-from fairsquare.job.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
+from fairsquare.job.facts.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
 from fairsquare.job.fit.job import gap_states
 from fairsquare.job.moves import MOVES, SIMPLE
 from fairsquare.store.database import connect_arguments

@@ -10,8 +10,9 @@ from fairsquare.actions.desk import JobView
 from fairsquare.actions.rights import NotYours, check_may, may
 from fairsquare.actions.spine import spine, waits
 from fairsquare.core.measure.conformity import direction_words
-from fairsquare.job.done import Finished, FinishItem, OutsideWork
-from fairsquare.job.facts import DoneFact, LineFact
+from fairsquare.job.facts.damage import LineFact
+from fairsquare.job.facts.done import Finished, FinishItem, OutsideWork
+from fairsquare.job.facts.finishing import DoneFact
 from fairsquare.job.release.holds import job_state
 from fairsquare.store.jobs import Job, JobDetails
 from fairsquare.store.kept import Kept

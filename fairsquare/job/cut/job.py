@@ -10,7 +10,8 @@ from fairsquare.core.cut.working import MappedWeld, mapped_welds, working_order
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.same import Same
 from fairsquare.job.damage.choices import MemberState, member_states
-from fairsquare.job.facts import CutMadeFact, JobFacts, SectionFact, SectionSaidFact, WeldTickFact
+from fairsquare.job.facts.cuts import CutMadeFact, SectionFact, SectionSaidFact, WeldTickFact
+from fairsquare.job.facts.job import JobFacts
 
 SIDES: tuple[Whose, Whose] = ("vehicle", "donor")
 _OFF = frozenset({"section", "replace_at_seams", "straighten_then_replace"})

@@ -9,7 +9,8 @@ from fairsquare.core.damage.decide import Sign
 from fairsquare.core.damage.deviations import side_of
 from fairsquare.core.same import Same
 from fairsquare.job.damage.job import counting_walk, does_not_fit, side_said, unit_of, units_of
-from fairsquare.job.facts import JobFacts, WalkFact, WalkKind
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.walk_round import WalkFact, WalkKind
 
 BINDS: frozenset[WalkKind] = frozenset(
     {

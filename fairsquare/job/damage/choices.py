@@ -9,7 +9,8 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.same import Same
 from fairsquare.core.who import Role
 from fairsquare.job.damage.bound import OnMember, known_members, on_members
-from fairsquare.job.facts import Chosen, DecisionFact, JobFacts, MemberFact
+from fairsquare.job.facts.damage import Chosen, DecisionFact, MemberFact
+from fairsquare.job.facts.job import JobFacts
 
 CHOICES: dict[Chosen, str] = {
     "keep": "keep",

@@ -12,7 +12,9 @@ from fairsquare.core.measure.conformity import MeasuredPoint
 from fairsquare.core.pull.job import UNDER_LOAD
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Point, Sheet
-from fairsquare.job.facts import JobFacts, MovementFact, WalkFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.setup import MovementFact
+from fairsquare.job.facts.walk_round import WalkFact
 from fairsquare.job.measure.picture import Picture, current_setup, free_readings, network_of, picture_of
 from fairsquare.job.moves import REFIT_NEEDED, RESHAPES
 

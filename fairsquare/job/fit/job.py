@@ -7,8 +7,11 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.core.fit.hang import HangPanel, Hinge, HingeRange, PanelGap, PanelHung, hang_panel
 from fairsquare.core.fit.said import WAYS, FitSaid, GapSaid, PanelSaid
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.job.done import HingeLooked, Hung
-from fairsquare.job.facts import GapFact, JobFacts, JobSaidFact, Stand
+from fairsquare.job.facts.done import HingeLooked, Hung
+from fairsquare.job.facts.finishing import JobSaidFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.setup import Stand
+from fairsquare.job.facts.walk_round import GapFact
 from fairsquare.job.measure.picture import Picture
 
 NEAR_MM = 400.0

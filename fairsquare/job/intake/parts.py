@@ -5,7 +5,8 @@ from typing import NamedTuple
 
 from fairsquare.core.metals import metals_touch
 from fairsquare.core.sheet.model import Sheet, points_by_first_code, tolerances
-from fairsquare.job.facts import JobFacts, PartFact, PartItemFact, PartSpanFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.parts import PartFact, PartItemFact, PartSpanFact
 
 COVERAGE = 2.0
 

@@ -3,7 +3,8 @@
 from typing import Literal, NamedTuple
 
 from fairsquare.core.sheet.model import partner_code
-from fairsquare.job.facts import GoAheadFact, JobFacts, SupplementAnswerFact, SupplementFact, SupplementLineFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.supplements import GoAheadFact, SupplementAnswerFact, SupplementFact, SupplementLineFact
 from fairsquare.job.measure.counted import counting
 
 LineStatus = Literal["draft", "sent", "approved", "refused", "asked"]

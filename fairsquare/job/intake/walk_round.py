@@ -8,7 +8,7 @@ from fairsquare.core.errors import FairSquareError, Refused, UnknownCode
 from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import nearest_codes
-from fairsquare.job.facts import WalkKind
+from fairsquare.job.facts.walk_round import WalkKind
 
 KINDS: dict[WalkKind, str] = {
     "gap": "gap",

@@ -20,7 +20,7 @@ from fairsquare.core.measure.observations import AXES, codes_of, setup_kinds
 from fairsquare.core.measure.solve import Network, Solved, solve_network
 from fairsquare.core.model import Model
 from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.picture import ARM, Picture, free_readings, network_of, sight_now
 from fairsquare.job.measure.tools import TOOL_KINDS, ShopTool, what_it_can_read
 

@@ -1,6 +1,9 @@
 """What has become old: readings of points, spans and gaps from before something moved; and what the vehicle stands on."""
 
-from fairsquare.job.facts import GapFact, JobFacts, MovementFact, ReadingFact, ReadingKind, Stand
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ReadingFact, ReadingKind
+from fairsquare.job.facts.setup import MovementFact, Stand
+from fairsquare.job.facts.walk_round import GapFact
 from fairsquare.job.moves import LastMoves, MoveMade, last_moves
 
 

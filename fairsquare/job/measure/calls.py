@@ -19,7 +19,7 @@ from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.measure.observations import Axis
 from fairsquare.core.model import LARGEST_MM, Row3
 from fairsquare.core.sheet.model import SpanMode, nearest_codes
-from fairsquare.job.facts import ReadingKind
+from fairsquare.job.facts.measure import ReadingKind
 
 HOW = (
     "Call a point and three numbers (F4R 2162 -504 351), two points and a span (F2L C1R 1523), a point with left, right or high "

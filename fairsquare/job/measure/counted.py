@@ -8,7 +8,9 @@ from fairsquare.core.grown import Grown
 from fairsquare.core.model import Code
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet, points_by_code
-from fairsquare.job.facts import JobFacts, ReadingFact, SetupFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ReadingFact
+from fairsquare.job.facts.setup import SetupFact
 
 Readings = tuple[ReadingFact, ...]
 

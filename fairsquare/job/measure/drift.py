@@ -5,7 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from fairsquare.core.measure.setup import chi2_limit
-from fairsquare.job.facts import ReadingFact
+from fairsquare.job.facts.measure import ReadingFact
 
 FEWEST_MOVED = 2
 """One reference that reads differently may be a wrong hole; two are a move."""

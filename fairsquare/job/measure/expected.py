@@ -8,7 +8,7 @@ from fairsquare.core.measure.observations import AXES, Axis
 from fairsquare.core.model import Model, Row3
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code, tolerances
 from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
-from fairsquare.job.facts import ReadingFact
+from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.measure.calls import Call
 
 _AHEAD: dict[Axis, tuple[str, str]] = {

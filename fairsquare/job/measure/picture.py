@@ -34,7 +34,9 @@ from fairsquare.core.measure.setup import FitSetup, Reading, SetupFit, fit_setup
 from fairsquare.core.model import Code, Flags, Matrix3, Model, Row3
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet, SpanMode, points_by_code
-from fairsquare.job.facts import JobFacts, ReadingFact, ReadingKind, SetupFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ReadingFact, ReadingKind
+from fairsquare.job.facts.setup import SetupFact
 from fairsquare.job.measure.counted import OwnReadings, own_readings, reference_readings
 from fairsquare.job.moves import MOVES, RESHAPES
 

@@ -4,7 +4,7 @@ from typing import Literal
 
 from fairsquare.core.measure.next_reading import PointTool, SpanTool, Tool
 from fairsquare.core.model import Model
-from fairsquare.job.facts import ReadingKind
+from fairsquare.job.facts.measure import ReadingKind
 
 ToolKind = Literal["instrument", "tape", "tram", "gauges", "line", "level", "square", "bar"]
 

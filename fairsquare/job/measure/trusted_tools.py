@@ -3,7 +3,8 @@
 from bisect import bisect_left
 
 from fairsquare.core.measure.calibration import Standing, standings
-from fairsquare.job.facts import JobFacts, ReadingFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.measure.counted import reference_readings
 from fairsquare.job.measure.picture import Picture
 

@@ -11,8 +11,8 @@ from fairsquare.core.sheet.model import Sheet
 from fairsquare.job.cut.job import SectionState, section_states
 from fairsquare.job.damage.choices import CHOICES, MemberState, member_states
 from fairsquare.job.damage.job import units_of
-from fairsquare.job.done import FinishItem, Hung
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.done import FinishItem, Hung
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.fit.job import fit_said
 from fairsquare.job.intake.supplements import line_states
 from fairsquare.job.plan.worked import by_operation

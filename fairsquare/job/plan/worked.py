@@ -3,7 +3,7 @@
 import re
 from collections.abc import Sequence
 
-from fairsquare.job.facts import WorkFact
+from fairsquare.job.facts.hours import WorkFact
 
 _BEFORE = re.compile("^Goes with ")
 """As an operation was called in jobs that were worked on before."""

@@ -14,7 +14,9 @@ from fairsquare.core.sheet.model import Sheet, points_by_code, points_by_first_c
 from fairsquare.core.structure.of_sheet import usual_boxes
 from fairsquare.job.damage.choices import member_states
 from fairsquare.job.damage.job import damage_picture, units_of
-from fairsquare.job.facts import JobFacts, PullEventFact, PullPlanFact, ReadingFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ReadingFact
+from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact
 from fairsquare.job.measure.counted import counting
 from fairsquare.job.measure.picture import current_setup, picture_of
 

@@ -6,7 +6,7 @@ from typing import NamedTuple
 from fairsquare.core.pull.job import WorkPull, works_hardest
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.pull.statics import PullsHeld
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.pull.board import Board
 from fairsquare.job.pull.slip import held_as_planned
 

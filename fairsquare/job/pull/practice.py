@@ -13,7 +13,7 @@ from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet, points_by_code, tolerances
 from fairsquare.core.structure.blow import left_by
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 
 LARGEST_SEED = 999_999
 FARTHEST_MM = (9.0, 22.0)

@@ -6,7 +6,8 @@ from typing import NamedTuple
 import numpy as np
 
 from fairsquare.core.model import Code, Row3
-from fairsquare.job.facts import JobFacts, Settled, SettlingFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.pulls import Settled, SettlingFact
 from fairsquare.job.measure.picture import current_setup, picture_of
 
 SETTLED: dict[Settled, str] = {"driven": "driven round the yard", "loaded": "loaded as it will be"}

@@ -12,7 +12,8 @@ from fairsquare.core.pull.setting import Setting, frame_of_setting
 from fairsquare.core.pull.statics import PullsHeld
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
-from fairsquare.job.facts import JobFacts, MovementFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.setup import MovementFact
 from fairsquare.job.measure.counted import counting
 from fairsquare.job.measure.picture import current_setup, picture_of
 from fairsquare.job.pull.board import board_of, loaded_places, setting_of, under_way

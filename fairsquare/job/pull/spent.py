@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from fairsquare.core.pull.job import PointCycle, WorkPull
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.pull.full import fullest_of
 from fairsquare.job.pull.slip import held_as_planned
 

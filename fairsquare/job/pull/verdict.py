@@ -3,7 +3,7 @@
 from typing import NamedTuple
 
 from fairsquare.core.pull.job import BOARD_WORDS, UNDER_LOAD
-from fairsquare.job.facts import MovementFact
+from fairsquare.job.facts.setup import MovementFact
 from fairsquare.job.pull.board import Board
 from fairsquare.job.pull.full import Fullest
 

@@ -3,7 +3,8 @@
 import math
 from typing import NamedTuple
 
-from fairsquare.job.facts import JobFacts, ReadingFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.measure.ageing import lowering, read_at
 from fairsquare.job.measure.counted import counting
 

@@ -3,10 +3,11 @@
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from fairsquare.job.done import OUTSIDES, Finished, FinishItem, LeftOut, OutsideKind, OutsideWork
-from fairsquare.job.facts import ClockFact, DoneFact, JobFacts
+from fairsquare.job.facts.done import OUTSIDES, Finished, FinishItem, LeftOut, OutsideKind, OutsideWork
+from fairsquare.job.facts.finishing import ClockFact, DoneFact
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.picture import Picture
-from fairsquare.job.release.missing import Demand, Missing, listed
+from fairsquare.job.missing import Demand, Missing, listed
 from fairsquare.job.release.proof import gap_demands, point_demands, setup_demand, tool_demand, wheel_demands
 from fairsquare.job.weld.job import needs_welding, seam_states, welded
 

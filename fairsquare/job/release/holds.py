@@ -15,18 +15,19 @@ from fairsquare.core.who import Role
 from fairsquare.job.damage.bound import STRUCTURAL, OnMember, structural, unplaced
 from fairsquare.job.damage.choices import member_states
 from fairsquare.job.damage.job import damage_of, open_findings, units_of
-from fairsquare.job.facts import HoldName, JobFacts, SignatureFact
+from fairsquare.job.facts.holds import HoldName, SignatureFact
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.fit.job import fit_fact
 from fairsquare.job.intake.supplements import line_states
 from fairsquare.job.measure.counted import counting, reference_readings
 from fairsquare.job.measure.picture import Picture, current_setup, picture_of
+from fairsquare.job.missing import Demand, Missing, all_missing
+from fairsquare.job.missing import count as _count
+from fairsquare.job.missing import ids as _ids
+from fairsquare.job.missing import listed as _list
 from fairsquare.job.moves import MOVES
 from fairsquare.job.pull.board import after_pulls, pulls_wanted, staying_points, under_way
 from fairsquare.job.release.handover import release_demands, standing
-from fairsquare.job.release.missing import Demand, Missing, all_missing
-from fairsquare.job.release.missing import count as _count
-from fairsquare.job.release.missing import ids as _ids
-from fairsquare.job.release.missing import listed as _list
 from fairsquare.job.release.proof import fit_demands, tool_missing
 from fairsquare.job.weld.job import seam_states, welded
 

@@ -8,15 +8,17 @@ from collections.abc import Iterable, Iterator, Mapping
 from fairsquare.core.measure.calibration import Standing
 from fairsquare.core.weld.bonding import bond_waits
 from fairsquare.job.cut.job import section_states, unplanned
-from fairsquare.job.facts import GapFact, HoldName, JobFacts
+from fairsquare.job.facts.holds import HoldName
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.walk_round import GapFact
 from fairsquare.job.fit.job import GapState, fit_findings, fit_said, gap_fits, gap_states, hangs_on_strip
 from fairsquare.job.intake.parts import part_states
 from fairsquare.job.measure.ageing import stands_on
 from fairsquare.job.measure.picture import Picture
 from fairsquare.job.measure.trusted_tools import tools_behind
+from fairsquare.job.missing import Demand, Missing, count, listed
 from fairsquare.job.moves import MOVES
 from fairsquare.job.release.carried import carried
-from fairsquare.job.release.missing import Demand, Missing, count, listed
 from fairsquare.job.release.watching import drifts
 from fairsquare.job.weld.job import bond_said, seam_states, unplanned_sections
 

@@ -12,42 +12,18 @@ from fairsquare.core.model import Model
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.who import Who
 from fairsquare.job.damage.job import damage_of
-from fairsquare.job.facts import (
-    BoundFact,
-    ClockFact,
-    CutMadeFact,
-    DecisionFact,
-    DoneFact,
-    GapFact,
-    GoAheadFact,
-    HoldName,
-    JobFacts,
-    JobSaidFact,
-    LineFact,
-    MemberFact,
-    MovementFact,
-    PartFact,
-    PartItemFact,
-    PartSpanFact,
-    PhotoFact,
-    PullEventFact,
-    PullPlanFact,
-    PullSettingFact,
-    ReadingFact,
-    SafetyFact,
-    SectionFact,
-    SectionSaidFact,
-    SettlementFact,
-    SettlingFact,
-    SetupFact,
-    SignatureFact,
-    SupplementAnswerFact,
-    SupplementFact,
-    SupplementLineFact,
-    WalkFact,
-    WeldTickFact,
-    WorthFact,
-)
+from fairsquare.job.facts.cuts import CutMadeFact, SectionFact, SectionSaidFact, WeldTickFact
+from fairsquare.job.facts.damage import BoundFact, DecisionFact, LineFact, MemberFact, SettlementFact, WorthFact
+from fairsquare.job.facts.finishing import ClockFact, DoneFact, JobSaidFact
+from fairsquare.job.facts.holds import HoldName, SignatureFact
+from fairsquare.job.facts.intake import PhotoFact, SafetyFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ReadingFact
+from fairsquare.job.facts.parts import PartFact, PartItemFact, PartSpanFact
+from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact, PullSettingFact, SettlingFact
+from fairsquare.job.facts.setup import MovementFact, SetupFact
+from fairsquare.job.facts.supplements import GoAheadFact, SupplementAnswerFact, SupplementFact, SupplementLineFact
+from fairsquare.job.facts.walk_round import GapFact, WalkFact
 from fairsquare.job.measure.ageing import aged
 from fairsquare.job.measure.picture import Joined, Picture, PlacedPoint, current_setup, first_picture, picture_of
 from fairsquare.job.measure.trusted_tools import read_at

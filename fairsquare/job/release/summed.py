@@ -6,7 +6,8 @@ from typing import NamedTuple
 import numpy as np
 
 from fairsquare.core.model import Code, Row3
-from fairsquare.job.facts import PullEventFact, ReadingFact
+from fairsquare.job.facts.measure import ReadingFact
+from fairsquare.job.facts.pulls import PullEventFact
 
 _FEW = 3
 """So many loaded readings of a point in one cycle are listed one by one: a person called them."""

@@ -8,7 +8,8 @@ import numpy as np
 from fairsquare.core.measure.setup import chi2_limit
 from fairsquare.core.model import Code, Row3
 from fairsquare.core.sheet.model import points_by_code, tolerances
-from fairsquare.job.facts import JobFacts, ReadingFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.measure.counted import watched_readings
 from fairsquare.job.measure.picture import Picture
 

@@ -7,8 +7,10 @@ from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import Holder, SeamFound, SeamPlan, seam_found, settings_of
 from fairsquare.core.weld.settings import SettingsFound
 from fairsquare.job.cut.job import section_states
-from fairsquare.job.done import COUPON_GOOD, CouponMade, WeldMade
-from fairsquare.job.facts import DoneFact, JobFacts, JobSaidFact, MovementFact
+from fairsquare.job.facts.done import COUPON_GOOD, CouponMade, WeldMade
+from fairsquare.job.facts.finishing import DoneFact, JobSaidFact
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.setup import MovementFact
 
 SAME_SHEET_MM = 0.05
 

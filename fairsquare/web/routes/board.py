@@ -28,7 +28,7 @@ from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.drawings.board import cycles_drawing, scale_drawing
 from fairsquare.drawings.pulls import pull_drawing
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.pull.board import Board, WatchedNow, board_of, plan_of, setting_of
 from fairsquare.job.pull.settling import SETTLED, learned, open_settling, stands_free, taken_back
 from fairsquare.job.pull.slip import held_as_planned, voided_last

@@ -19,7 +19,7 @@ from fairsquare.core.weld.bonding import (
 )
 from fairsquare.drawings.timeline import WIDTH as TIMELINE_PX
 from fairsquare.drawings.timeline import timeline_drawing
-from fairsquare.job.facts import ClockKind
+from fairsquare.job.facts.finishing import ClockKind
 from fairsquare.job.weld.job import bond_said
 from fairsquare.store import clocks
 from fairsquare.store.people import Session

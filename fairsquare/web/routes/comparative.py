@@ -8,8 +8,7 @@ from fairsquare.actions import JobView, Unsure
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import read_length
-from fairsquare.core.measure.setup import Reading
-from fairsquare.core.sheet.comparative import (
+from fairsquare.core.measure.comparative import (
     FromMirror,
     FromSister,
     FromStraight,
@@ -18,6 +17,7 @@ from fairsquare.core.sheet.comparative import (
     VehicleRead,
     comparative_sheet,
 )
+from fairsquare.core.measure.setup import Reading
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.files.sheets import rows_from_text
 from fairsquare.job.measure.calls import understand_point

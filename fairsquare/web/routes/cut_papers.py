@@ -18,9 +18,9 @@ from fairsquare.core.errors import Refused
 from fairsquare.drawings.drill import mark_sign
 from fairsquare.drawings.strip import strip_drawing
 from fairsquare.drawings.template import tile_svg
-from fairsquare.job.cut.gate import CAUTIONS
 from fairsquare.job.cut.job import SectionState
-from fairsquare.job.facts import CutMadeFact
+from fairsquare.job.cut_gate import CAUTIONS
+from fairsquare.job.facts.cuts import CutMadeFact
 from fairsquare.job.intake.parts import part_states
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import bands, cannot, legend

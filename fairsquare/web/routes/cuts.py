@@ -32,13 +32,13 @@ from fairsquare.core.lengths import read_length
 from fairsquare.drawings.budget import budget_drawing
 from fairsquare.drawings.strip import WIDTH as STRIP_PX
 from fairsquare.drawings.strip import Fields, strip_drawing
-from fairsquare.job.cut.gate import CAUTIONS, access_waits, final_waits, how_decided
 from fairsquare.job.cut.job import SectionState, section_states, unplanned
+from fairsquare.job.cut_gate import CAUTIONS, access_waits, final_waits, how_decided
 from fairsquare.job.damage.job import counting_walk, damage_picture
 from fairsquare.job.damage.job import units_of as units_of_members
-from fairsquare.job.facts import CutKind, CutMadeFact
+from fairsquare.job.facts.cuts import CutKind, CutMadeFact
 from fairsquare.job.intake.parts import part_states
-from fairsquare.job.release.missing import Missing
+from fairsquare.job.missing import Missing
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import any_never, bands, legend
 from fairsquare.web.forms import photos_of, whole

@@ -10,7 +10,7 @@ from fairsquare.core.damage.groups import Group
 from fairsquare.core.errors import FairSquareError
 from fairsquare.drawings.damage import groups_figure, mode_figure, profiles, push_figure
 from fairsquare.job.damage.job import before_pulls, damage_of, damage_picture, key_of
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.counted import counting
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in

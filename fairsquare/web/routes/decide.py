@@ -13,7 +13,7 @@ from fairsquare.drawings.decisions import decisions_drawing
 from fairsquare.job.damage.bound import unplaced
 from fairsquare.job.damage.choices import CHOICES, LETTERS, MemberState, member_states, order_of_work
 from fairsquare.job.damage.job import damage_picture, units_of
-from fairsquare.job.facts import MemberFact
+from fairsquare.job.facts.damage import MemberFact
 from fairsquare.store.people import Session
 from fairsquare.web.findings import members_offered
 from fairsquare.web.forms import hours_of, photos_of, whole

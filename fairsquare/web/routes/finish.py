@@ -7,7 +7,7 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import finishing
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.job.done import (
+from fairsquare.job.facts.done import (
     ADVICES,
     FINISHES,
     OUTSIDES,

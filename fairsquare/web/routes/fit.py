@@ -15,8 +15,8 @@ from fairsquare.core.fit.square import SPAN_NAMES, Spans, SquareUp, square_up
 from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
-from fairsquare.job.done import FixtureSet, HingeLooked, HingeState, Hung, OpeningRead
-from fairsquare.job.facts import HoldName
+from fairsquare.job.facts.done import FixtureSet, HingeLooked, HingeState, Hung, OpeningRead
+from fairsquare.job.facts.holds import HoldName
 from fairsquare.job.fit.job import (
     STANDS,
     fit_findings,

@@ -15,7 +15,7 @@ from fairsquare.core.measure.one_reading import judge_reading
 from fairsquare.core.sheet.model import Point, SpanMode, partner_code, points_by_code
 from fairsquare.drawings.gauges import gauge_row, hung_gauges
 from fairsquare.drawings.structure import ends, plan_and_sides
-from fairsquare.job.facts import ReadingFact
+from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.measure.calls import Call, Context, understand_call
 from fairsquare.job.measure.counted import counting
 from fairsquare.job.measure.expected import Meaning, cross_pairs, meaning_of, partners_by_letter

@@ -11,7 +11,7 @@ from fairsquare.core.damage.decide import Material
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import read_length
 from fairsquare.core.model import Row3
-from fairsquare.job.facts import Blank, PartItemKind
+from fairsquare.job.facts.parts import Blank, PartItemKind
 from fairsquare.job.intake.parts import part_states
 from fairsquare.store.people import Session
 from fairsquare.web.forms import call_unit_of, photos_of, unit_of, whole

@@ -10,7 +10,7 @@ from starlette.datastructures import FormData
 from fairsquare.actions import supplements
 from fairsquare.actions.supplements import LineAnswer
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.job.facts import PayersAnswer, SupplementAnswerFact
+from fairsquare.job.facts.supplements import PayersAnswer, SupplementAnswerFact
 from fairsquare.store import photos
 from fairsquare.store.links import NoSuchLink
 from fairsquare.store.supplements import LinkedSupplement

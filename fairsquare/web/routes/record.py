@@ -16,7 +16,7 @@ from fairsquare.drawings.structure import WIDTH, plan_and_sides
 from fairsquare.files.job_file import signer_of
 from fairsquare.files.records import RecordCheck, check_record, record_archive, record_as_csv, signer_of_record
 from fairsquare.files.signing import NOBODY, in_groups
-from fairsquare.job.done import COUPON_ENDS, LOOKS, OUTSIDES
+from fairsquare.job.facts.done import COUPON_ENDS, LOOKS, OUTSIDES
 from fairsquare.job.fit.job import STANDS, hangings
 from fairsquare.job.release.handover import LIMITS_OF_ADVICE, finish_items, knowingly_left, standing
 from fairsquare.job.release.record import JobRecord, facts_of

@@ -6,7 +6,7 @@ from fairsquare.actions import supplements
 from fairsquare.actions.spine import spine
 from fairsquare.actions.supplements import LINK_DAYS
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.job.facts import PayersAnswer
+from fairsquare.job.facts.supplements import PayersAnswer
 from fairsquare.job.intake.supplements import UNPROVEN, cross_spans, is_cross_checked, line_states
 from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, photos_of, whole

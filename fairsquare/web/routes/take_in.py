@@ -16,7 +16,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.intake.vin import check_vin
 from fairsquare.files.job_file import job_to_take_in
-from fairsquare.job.facts import SafetyAnswer
+from fairsquare.job.facts.intake import SafetyAnswer
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.people import Session
 from fairsquare.web.forms import figures

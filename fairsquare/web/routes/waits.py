@@ -7,7 +7,7 @@ from fastapi import APIRouter, Depends, Request, Response
 from fairsquare.actions import waiting as deeds
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError
-from fairsquare.job.facts import WaitKind
+from fairsquare.job.facts.hours import WaitKind
 from fairsquare.job.waiting import STATIONS_HELD, WAIT_KINDS, waiting
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in

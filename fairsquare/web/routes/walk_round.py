@@ -13,7 +13,8 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.drawings.walk import walk_drawing
 from fairsquare.files.photos import KeptPhoto, photo_to_keep
 from fairsquare.job.damage.job import counting_walk, does_not_fit
-from fairsquare.job.facts import LineAnswer, WalkKind
+from fairsquare.job.facts.damage import LineAnswer
+from fairsquare.job.facts.walk_round import WalkKind
 from fairsquare.job.intake.walk_round import KINDS, LINE_ITEMS, WORTH_SHARE, Seen
 from fairsquare.store import photos
 from fairsquare.store.people import Session

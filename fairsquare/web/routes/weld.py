@@ -15,7 +15,7 @@ from fairsquare.core.weld.starting import starting_point
 from fairsquare.drawings.seam import seam_drawing
 from fairsquare.job.cut.job import section_states
 from fairsquare.job.damage.job import units_of
-from fairsquare.job.done import COUPON_ENDS, LOOKS, CouponMade, WeldMade
+from fairsquare.job.facts.done import COUPON_ENDS, LOOKS, CouponMade, WeldMade
 from fairsquare.job.release.watching import drifts
 from fairsquare.job.weld.job import SeamState, needs_welding, seam_states, unplanned_sections, welded
 from fairsquare.store.finishing import worked_before

@@ -7,10 +7,10 @@ from fairsquare.core.errors import Refused
 from fairsquare.job.cut.job import SectionState, members_off
 from fairsquare.job.damage.choices import CHOICES, MemberState, member_states
 from fairsquare.job.damage.job import counting_walk, damage_of, open_findings, units_of
-from fairsquare.job.facts import JobFacts
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.intake.parts import part_states
+from fairsquare.job.missing import Missing
 from fairsquare.job.release.holds import JobState
-from fairsquare.job.release.missing import Missing
 
 CAUTIONS = (
     "Eyes, ears, lungs, sleeves: grinding and sawing throw sparks, zinc and dust.",

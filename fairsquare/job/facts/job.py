@@ -1,0 +1,75 @@
+"""Everything recorded of one job."""
+
+from fairsquare.core.measure.calibration import ToolFact
+from fairsquare.core.model import Model
+from fairsquare.core.sheet.model import Sheet
+from fairsquare.job.facts.cuts import CutMadeFact, SectionFact, SectionSaidFact, WeldTickFact
+from fairsquare.job.facts.damage import BoundFact, DecisionFact, LineFact, MemberFact, SettlementFact, WorthFact
+from fairsquare.job.facts.finishing import ClockFact, DoneFact, JobSaidFact
+from fairsquare.job.facts.holds import SignatureFact
+from fairsquare.job.facts.hours import HoursFact, WaitFact, WorkFact
+from fairsquare.job.facts.intake import PhotoFact, SafetyFact
+from fairsquare.job.facts.measure import ReadingFact
+from fairsquare.job.facts.parts import PartFact, PartItemFact, PartSpanFact
+from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact, PullSettingFact, SettlingFact
+from fairsquare.job.facts.setup import MovementFact, SetupFact
+from fairsquare.job.facts.supplements import GoAheadFact, SupplementAnswerFact, SupplementFact, SupplementLineFact
+from fairsquare.job.facts.walk_round import GapFact, WalkFact
+
+PRACTICE = "PRACTICE-"
+"""What the numbers of practice begin with: no job of the shop does."""
+
+
+class JobFacts(Model):
+    """Everything recorded of one job, oldest first.
+
+    `dimensions_version` is the first version of the sheet that has the dimensions of the one in force: what only names members or
+    references makes no set-up old. None: the same as `sheet_version`.
+    """
+
+    number: str
+    sheet: Sheet | None
+    sheet_version: int | None
+    safety: tuple[SafetyFact, ...] = ()
+    setups: tuple[SetupFact, ...] = ()
+    readings: tuple[ReadingFact, ...] = ()
+    movements: tuple[MovementFact, ...] = ()
+    gaps: tuple[GapFact, ...] = ()
+    signatures: tuple[SignatureFact, ...] = ()
+    hit_from_deg: int | None = None
+    walk: tuple[WalkFact, ...] = ()
+    line: tuple[LineFact, ...] = ()
+    worth: tuple[WorthFact, ...] = ()
+    photos: tuple[PhotoFact, ...] = ()
+    settlements: tuple[SettlementFact, ...] = ()
+    members: tuple[MemberFact, ...] = ()
+    decisions: tuple[DecisionFact, ...] = ()
+    supplement_lines: tuple[SupplementLineFact, ...] = ()
+    supplements: tuple[SupplementFact, ...] = ()
+    supplement_answers: tuple[SupplementAnswerFact, ...] = ()
+    go_aheads: tuple[GoAheadFact, ...] = ()
+    parts: tuple[PartFact, ...] = ()
+    part_items: tuple[PartItemFact, ...] = ()
+    part_spans: tuple[PartSpanFact, ...] = ()
+    pull_settings: tuple[PullSettingFact, ...] = ()
+    pull_plans: tuple[PullPlanFact, ...] = ()
+    pull_events: tuple[PullEventFact, ...] = ()
+    settlings: tuple[SettlingFact, ...] = ()
+    sections: tuple[SectionFact, ...] = ()
+    section_said: tuple[SectionSaidFact, ...] = ()
+    weld_ticks: tuple[WeldTickFact, ...] = ()
+    cuts_made: tuple[CutMadeFact, ...] = ()
+    said: tuple[JobSaidFact, ...] = ()
+    done: tuple[DoneFact, ...] = ()
+    clocks: tuple[ClockFact, ...] = ()
+    hours: HoursFact | None = None
+    worked: tuple[WorkFact, ...] = ()
+    waits: tuple[WaitFact, ...] = ()
+    tools: tuple[ToolFact, ...] = ()
+    bound: tuple[BoundFact, ...] = ()
+    dimensions_version: int | None = None
+
+    @property
+    def practice(self) -> bool:
+        """Whether it is practice: simulated, and nothing of it is signed or recorded."""
+        return self.number.startswith(PRACTICE)

@@ -8,6 +8,7 @@ from fairsquare.job.cut.job import cuts_want
 from fairsquare.job.damage.choices import member_states
 from fairsquare.job.pull.board import board_of, plan_of, pulls_wanted
 from fairsquare.job.release.holds import Hold
+from fairsquare.job.stations import BY_KEY, STATIONS
 from fairsquare.job.waiting import Waiting, waiting
 from fairsquare.job.weld.job import needs_welding, seam_states
 
@@ -40,52 +41,27 @@ class Waits(NamedTuple):
     more: str = ""
     page: str = ""
 
-
-_STATIONS = (
-    ("station", "take-in", "Take in", "take-in"),
-    ("station", "walk-round", "Walk round", "walk-round"),
-    ("hold", "made_safe", "Made safe", "take-in"),
-    ("station", "sheet", "Sheet", "sheet"),
-    ("station", "set-up", "Set up", "set-up"),
-    ("hold", "setup_accepted", "Set-up accepted", "set-up"),
-    ("station", "measure", "Measure", "measure"),
-    ("station", "damage", "Read the damage", "damage"),
-    ("station", "decide", "Decide", "decide"),
-    ("hold", "decision_made", "Decision made", "decide"),
-    ("station", "pulls", "Plan the pulls", "pulls"),
-    ("station", "board", "Pull", "board"),
-    ("hold", "pulls_done", "Pulls done", "board"),
-    ("station", "cuts", "Cut", "cuts"),
-    ("station", "fit", "Dry fit", "fit"),
-    ("hold", "fit_accepted", "Fit accepted: weld", "fit"),
-    ("station", "bond", "Bond", "bond"),
-    ("station", "weld", "Weld", "weld"),
-    ("station", "finish", "Finish and prove", "finish"),
-    ("hold", "released", "Released", "finish"),
-    ("station", "record", "Record", "record"),
-)
-
-
-_PRACTICE = ("station", "practice", "What came of it", "practice")
-_PRACTISED = frozenset({"sheet", "set-up", "measure", "damage", "pulls", "board", "practice"})
-"""The stations of practice: nothing in it is signed, so there are no hold points."""
+    @property
+    def address(self) -> str:
+        """The page of the job where what it waits for is cleared, or shown."""
+        return self.page or ("waits" if self.mood == "waits" else BY_KEY[self.key].address)
 
 
 def spine(view: JobView) -> list[Stop]:
     """Return the stops of a job in order; the first that is not done is `now`."""
     done = _done(view)
     pulled = any(hold.name == "pulls_done" for hold in view.state.holds)
-    stations = [one for one in _STATIONS if pulled or one[1] != "pulls_done"]
+    stations = [one for one in STATIONS if pulled or one.key != "pulls_done"]
     if view.facts.practice:
-        stations = [one for one in (*_STATIONS, _PRACTICE) if one[1] in _PRACTISED]
-    now = next((key for _, key, _, _ in stations if not done[key]), stations[-1][1])
-    held = _held(view, [key for _, key, _, _ in stations], now)
+        stations = [one for one in BY_KEY.values() if one.practised]
+    now = next((one.key for one in stations if not done[one.key]), stations[-1].key)
+    held = _held(view, [one.key for one in stations], now)
     stops = []
-    for kind, key, title, page in stations:
+    for kind, key, title, page, *_ in stations:
         status: Status = "now" if key == now else "done" if done[key] else "todo"
         words = _hold_words(view.state.hold(key)) if kind == "hold" else ""  # type: ignore[arg-type]
         at = f"/jobs/{view.job.number}/{page}"
-        stops.append(Stop(kind, key, title, at, status, words, held.get(key, ())))  # type: ignore[arg-type]
+        stops.append(Stop(kind, key, title, at, status, words, held.get(key, ())))
     return stops
 
 
@@ -137,7 +113,7 @@ def _done(view: JobView) -> dict[str, bool]:
     undecided = any(state.open for state in members)
     nothing_to_pull = not facts.practice and closed["decision_made"] and not pulls_wanted(facts)
     if closed["released"]:
-        return {key: key != "record" for _, key, _, _ in (*_STATIONS, _PRACTICE)}
+        return {key: key != "record" for key in BY_KEY}
     return {
         "take-in": True,
         "made_safe": closed["made_safe"],

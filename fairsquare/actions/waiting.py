@@ -6,7 +6,8 @@ from fairsquare.actions.desk import Desk, JobView, Unsure
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.job.facts.hours import WaitKind
-from fairsquare.job.waiting import STATIONS_HELD, WAIT_KINDS
+from fairsquare.job.stations import HELD_UP
+from fairsquare.job.waiting import WAIT_KINDS
 from fairsquare.store import waits
 from fairsquare.store.database import Connection, now_of
 from fairsquare.store.people import Person
@@ -37,7 +38,7 @@ def note_wait(
         raise Refused(
             "Say what it waits for, in a few words, such as: left rear node.", field="words", value=words[:200]
         )
-    if station and station not in STATIONS_HELD:
+    if station and station not in HELD_UP:
         raise Refused("Choose a station of the job.", field="station", value=station)
     _check_asked(asked_of)
 

@@ -8,7 +8,7 @@ from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.model import Model
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.intake.walk_round import LINE_ITEMS
-from fairsquare.job.waiting import STATIONS_HELD
+from fairsquare.job.stations import HELD_UP
 
 LONGEST_TEXT, LONGEST_NAME, MOST_TEXTS = 8_000, 200, 2_000_000
 _TIMES = frozenset({"at", "called_at", "ended_at", "expires_at", "due_at"})
@@ -70,7 +70,7 @@ def _of_tables(facts: JobFacts) -> Iterator[str]:
     yield from (f"safety: there is no item {one.item[:40]}" for one in facts.safety if one.item not in items)
     yield from (f"line: there is no part {one.item[:40]}" for one in facts.line if one.item not in line)
     for one in facts.waits:
-        if one.station and one.station not in STATIONS_HELD:
+        if one.station and one.station not in HELD_UP:
             yield f"waits: there is no station {one.station[:40]}"
     for photo in facts.photos:
         if len(photo.sha256) != 64 or not set(photo.sha256) <= set("0123456789abcdef"):

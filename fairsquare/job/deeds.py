@@ -4,7 +4,7 @@ import re
 from typing import NamedTuple
 
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
-from fairsquare.job.release.holds import HOLD_TITLES
+from fairsquare.job.stations import STATIONS
 
 _JOB = re.compile(r"\b([A-Z]{1,9}-[A-Z0-9-]*\d+)\b")
 _WORDS: tuple[tuple[str, str], ...] = (
@@ -92,7 +92,7 @@ _WORDS: tuple[tuple[str, str], ...] = (
 _LONGEST_FIRST = sorted(_WORDS, key=lambda one: -len(one[0]))
 
 
-_HOLDS = {str(name): title for name, title in HOLD_TITLES.items()}
+_HOLDS = {one.key: one.title for one in STATIONS if one.kind == "hold"}
 
 
 class Deed(NamedTuple):

@@ -6,6 +6,7 @@ from typing import NamedTuple
 from fairsquare.job.facts.hours import WaitKind
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.intake.supplements import line_states
+from fairsquare.job.stations import ORDER
 
 WAIT_KINDS: dict[WaitKind, str] = {
     "part": "a part",
@@ -16,44 +17,6 @@ WAIT_KINDS: dict[WaitKind, str] = {
     "paint": "paint",
     "other": "something else",
 }
-STATIONS_HELD: dict[str, str] = {
-    "made_safe": "Made safe",
-    "set-up": "Set up",
-    "measure": "Measure",
-    "decide": "Decide",
-    "pulls": "Plan the pulls",
-    "board": "Pull",
-    "cuts": "Cut",
-    "fit": "Dry fit",
-    "bond": "Bond",
-    "weld": "Weld",
-    "finish": "Finish and prove",
-    "released": "Released",
-}
-"""The stations and hold points that a wait may hold up, in working order; before the first it holds up whatever comes next."""
-STATION_ORDER = (
-    "take-in",
-    "walk-round",
-    "made_safe",
-    "sheet",
-    "set-up",
-    "setup_accepted",
-    "measure",
-    "damage",
-    "decide",
-    "decision_made",
-    "pulls",
-    "board",
-    "pulls_done",
-    "cuts",
-    "fit",
-    "fit_accepted",
-    "bond",
-    "weld",
-    "finish",
-    "released",
-    "record",
-)
 
 
 class Waiting(NamedTuple):
@@ -69,7 +32,7 @@ class Waiting(NamedTuple):
 
     def holds_up(self, station: str) -> bool:
         """Say whether work at a station has to wait for it."""
-        return not self.station or STATION_ORDER.index(station) >= STATION_ORDER.index(self.station)
+        return not self.station or ORDER.index(station) >= ORDER.index(self.station)
 
     def overdue(self, now: str) -> bool:
         """Say whether it was due before now."""

@@ -9,7 +9,8 @@ from fairsquare.core.model import Model
 from fairsquare.core.plan.asked import DayPlan, Operation, Worker
 from fairsquare.core.plan.shop_said import HandSaid, ShopSaid
 from fairsquare.job.plan.operations import JobWork, WorkRow, kind_of
-from fairsquare.job.waiting import STATION_ORDER, Waiting
+from fairsquare.job.stations import ORDER
+from fairsquare.job.waiting import Waiting
 
 SHORTEST_MIN = 15
 """Work that should have been over by now still takes as long as this. Common practice, no source."""
@@ -151,7 +152,7 @@ def _held(waits: Sequence[Waiting], station: str) -> tuple[str, str]:
     """Return why work at a station cannot be planned (nobody knows until when it waits), or until when it waits."""
     due = ""
     for one in waits:
-        if station in STATION_ORDER and one.holds_up(station):
+        if station in ORDER and one.holds_up(station):
             if not one.due_at:
                 asked = f", {one.asked_of} was asked" if one.asked_of else ""
                 return f"waits for {one.words}{asked}; nobody knows until when", ""
@@ -210,7 +211,7 @@ def _whole(hours: float) -> int:
 
 
 def _rank(station: str) -> int:
-    return STATION_ORDER.index(station) if station in STATION_ORDER else STATION_ORDER.index("finish")
+    return ORDER.index(station) if station in ORDER else ORDER.index("finish")
 
 
 def _minutes(moment: str, base: datetime.datetime) -> int:

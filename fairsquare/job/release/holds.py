@@ -29,6 +29,7 @@ from fairsquare.job.moves import MOVES
 from fairsquare.job.pull.board import after_pulls, pulls_wanted, staying_points, under_way
 from fairsquare.job.release.handover import release_demands, standing
 from fairsquare.job.release.proof import fit_demands, tool_missing
+from fairsquare.job.stations import BY_KEY
 from fairsquare.job.weld.job import seam_states, welded
 
 HoldStatus = Literal["closed", "ready", "missing"]
@@ -37,22 +38,6 @@ SOUND_POINTS = 3
 SOUND_ALONG_MM = 300.0
 SOUND_ACROSS_MM = 100.0
 
-HOLD_TITLES: dict[HoldName, str] = {
-    "made_safe": "Made safe",
-    "setup_accepted": "Set-up accepted",
-    "decision_made": "Decision made",
-    "pulls_done": "Pulls done",
-    "fit_accepted": "Fit accepted: weld",
-    "released": "Released",
-}
-SIGNERS: dict[HoldName, frozenset[Role]] = {
-    "made_safe": frozenset({"technician", "lead"}),
-    "setup_accepted": frozenset({"technician", "lead"}),
-    "decision_made": frozenset({"technician", "lead"}),
-    "pulls_done": frozenset({"technician", "lead"}),
-    "fit_accepted": frozenset({"lead"}),
-    "released": frozenset({"lead"}),
-}
 _WHY_CHANGED = {
     "sheet": "the sheet is another version than the one that was signed",
     "setup": "the set-up is another one, or none is in force any more",
@@ -188,13 +173,13 @@ _UNDOES = frozenset({"structure", "heat", "cut", "drop"})
 def _as_signed(name: HoldName, signature: SignatureFact) -> Hold:
     return Hold(
         name=name,
-        title=HOLD_TITLES[name],
+        title=BY_KEY[name].title,
         status="closed",
         missing=(),
         reopened=(),
         signature=signature,
         evidence=signature.evidence,
-        signers=tuple(sorted(SIGNERS[name], reverse=True)),
+        signers=tuple(sorted(BY_KEY[name].signers, reverse=True)),
     )
 
 
@@ -260,7 +245,7 @@ def _practised(name: HoldName, missing: list[Missing], evidence: dict[str, str])
     open_way = not missing and name != "pulls_done"
     return Hold(
         name=name,
-        title=HOLD_TITLES[name],
+        title=BY_KEY[name].title,
         status="closed" if open_way else "missing" if missing else "ready",
         missing=tuple(missing),
         reopened=(),
@@ -279,13 +264,13 @@ def _hold(facts: JobFacts, name: HoldName, missing: list[Missing], evidence: dic
     status: HoldStatus = "closed" if closed else "missing" if missing else "ready"
     return Hold(
         name=name,
-        title=HOLD_TITLES[name],
+        title=BY_KEY[name].title,
         status=status,
         missing=() if closed else tuple(missing),
         reopened=reopened,
         signature=signature,
         evidence=evidence,
-        signers=tuple(sorted(SIGNERS[name], reverse=True)),
+        signers=tuple(sorted(BY_KEY[name].signers, reverse=True)),
     )
 
 

@@ -13,7 +13,7 @@ from fairsquare.core.plan.shop_said import ShopSaid, working_hours
 from fairsquare.core.weld.bonding import PRODUCT_KINDS
 from fairsquare.drawings.day import BoardDay, day_board
 from fairsquare.job.plan.kept import KeptPiece, KeptPlan
-from fairsquare.job.waiting import STATIONS_HELD
+from fairsquare.job.stations import HELD_UP, is_hold
 from fairsquare.store import people, shop
 from fairsquare.store.people import Session
 from fairsquare.web.forms import whole
@@ -26,7 +26,7 @@ from fairsquare.web.times import shop_was_said, shown_time, zone_of
 router = APIRouter()
 STATIONS = {
     "take-in": "Take in, make safe",
-    **{key: words for key, words in STATIONS_HELD.items() if key not in ("made_safe", "released")},
+    **{key: words for key, words in HELD_UP.items() if not is_hold(key)},
 }
 
 

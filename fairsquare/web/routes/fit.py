@@ -1,7 +1,7 @@
 """The dry fit: gaps called, what moved, panels hung, what still stands in the way of welding, and all signing."""
 
 import json
-from typing import Any
+from typing import Any, cast
 
 from fastapi import APIRouter, Depends, Request, Response
 
@@ -31,7 +31,8 @@ from fairsquare.job.measure.ageing import stands_on
 from fairsquare.job.moves import MOVES, SIMPLE
 from fairsquare.job.release.carried import carried
 from fairsquare.job.release.handover import standing
-from fairsquare.job.release.holds import HOLD_TITLES, may_sign
+from fairsquare.job.release.holds import may_sign
+from fairsquare.job.stations import BY_KEY, is_hold
 from fairsquare.store.people import Session
 from fairsquare.web.fit_forms import FIT_ROWS, fit_rows, fit_typed, spans_typed
 from fairsquare.web.forms import call_unit_of, called_ago, code_on, number_of, remember_unit, unit_of, whole
@@ -40,15 +41,6 @@ from fairsquare.web.row_editor import asks_for_more, row_page
 from fairsquare.web.rows import needed
 
 router = APIRouter()
-PAGE_OF: dict[HoldName, str] = {
-    "made_safe": "take-in",
-    "setup_accepted": "set-up",
-    "decision_made": "decide",
-    "pulls_done": "pulls",
-    "fit_accepted": "fit",
-    "released": "finish",
-}
-AFTER_SIGNING: dict[HoldName, str] = {"fit_accepted": "weld", "released": "record"}
 HINGE_STATES: dict[str, HingeState] = {"sound": "sound", "bent": "bent", "worn": "worn", "loose": "loose"}
 
 
@@ -255,13 +247,13 @@ def sign(request: Request, number: str, hold: str, form: Form = Depends(sent_for
         )
     except FairSquareError as fault:
         return _hold_page(request, form.session, number, hold, fault=fault, typed=form.typed())
-    return go_to(job_path(number, AFTER_SIGNING.get(name, PAGE_OF[name])))
+    return go_to(job_path(number, BY_KEY[name].onward or BY_KEY[name].page))
 
 
 def _hold_name(text: str) -> HoldName:
-    if text not in HOLD_TITLES:
+    if not is_hold(text):
         raise Refused("There is no such hold point.", field="hold", value=text[:40])
-    return text
+    return cast(HoldName, text)
 
 
 def _hold_page(
@@ -287,7 +279,7 @@ def _hold_page(
         hold=hold,
         refusal=may_sign(hold, session.person.role),
         seen=json.dumps(hold.evidence),
-        back=PAGE_OF[hold.name],
+        back=BY_KEY[hold.name].page,
         signatures=[s for s in view.facts.signatures if s.hold == hold.name],
         picture=view.state.picture,
     )

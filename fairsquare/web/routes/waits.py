@@ -8,7 +8,8 @@ from fairsquare.actions import waiting as deeds
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError
 from fairsquare.job.facts.hours import WaitKind
-from fairsquare.job.waiting import STATIONS_HELD, WAIT_KINDS, waiting
+from fairsquare.job.stations import HELD_UP
+from fairsquare.job.waiting import WAIT_KINDS, waiting
 from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.times import field_time, shown_time, typed_time, zone_of
@@ -87,7 +88,7 @@ def _page(
         kinds=WAIT_KINDS,
         stations={
             "": "at once, whatever comes next",
-            **{key: f"from {name} on" for key, name in STATIONS_HELD.items()},
+            **{key: f"from {name} on" for key, name in HELD_UP.items()},
         },
         time=lambda moment: shown_time(moment, zone),
         field_time=lambda moment: field_time(moment, zone),

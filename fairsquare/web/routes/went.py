@@ -8,7 +8,7 @@ from fairsquare.actions import learning
 from fairsquare.actions.spine import spine
 from fairsquare.drawings.went import WIDTH, DotRow, first_and_last, hours_by_operation, hours_waited, job_by_job
 from fairsquare.job.plan.operations import OPERATION_KINDS
-from fairsquare.job.waiting import STATIONS_HELD
+from fairsquare.job.stations import HELD_UP
 from fairsquare.job.went import PLACES, JobWent, Past, share_of
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of, render, signed_in, units_of
@@ -38,7 +38,7 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
         points=first_and_last(went.points, lambda mm: length(mm, units), min(drawing_px(request), WIDTH)),
         hours=hours_by_operation(went.hours, min(drawing_px(request), WIDTH)),
         waits=hours_waited([(one.words, one.hours, 1) for one in went.waits], min(drawing_px(request), WIDTH)),
-        stations=STATIONS_HELD,
+        stations=HELD_UP,
     )
 
 

@@ -1,0 +1,41 @@
+"""The table of stations: complete, and read by everything that names one."""
+
+from typing import get_args
+
+from fairsquare.job.facts.holds import HoldName
+from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.release.holds import job_state
+from fairsquare.job.stations import BY_KEY, HELD_UP, ORDER, STATIONS, is_hold
+from tests.job.facts import facts
+
+
+def test_every_hold_point_stands_in_it_once_and_in_the_order_of_the_work() -> None:
+    holds = [one.key for one in STATIONS if is_hold(one.key)]
+    assert holds == list(get_args(HoldName))
+    assert len(set(ORDER)) == len(ORDER)
+    assert all(one.signers for one in STATIONS if is_hold(one.key))
+
+
+def test_a_page_is_that_of_a_station() -> None:
+    stations = {one.key for one in BY_KEY.values() if one.kind == "station"}
+    assert {one.page for one in STATIONS} <= stations
+    assert {one.onward for one in STATIONS if one.onward} <= stations
+    assert BY_KEY["pulls_done"].page == "board", "the pulls are done where they are pulled"
+    assert BY_KEY["pulls_done"].address == "holds/pulls_done"
+
+
+def test_holds_of_a_job_are_called_and_signed_as_it_says() -> None:
+    job: JobFacts = facts()
+    for hold in job_state(job).holds:
+        row = BY_KEY[hold.name]
+        assert (hold.title, set(hold.signers)) == (row.title, set(row.signers))
+
+
+def test_what_a_wait_may_hold_up_comes_in_the_order_of_the_work() -> None:
+    assert list(HELD_UP) == [key for key in ORDER if key in HELD_UP]
+    assert {"made_safe", "released", "weld"} <= set(HELD_UP)
+    assert not {"take-in", "record", "practice"} & set(HELD_UP)
+
+
+def test_practice_has_no_hold_points() -> None:
+    assert not [one.key for one in BY_KEY.values() if one.practised and one.kind == "hold"]

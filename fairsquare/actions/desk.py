@@ -17,6 +17,7 @@ from fairsquare.core.measure.observations import SetupKind
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
 from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
+from fairsquare.job.deeds import act_of
 from fairsquare.job.facts.holds import HoldName
 from fairsquare.job.facts.intake import SafetyAnswer
 from fairsquare.job.facts.job import PRACTICE, JobFacts
@@ -44,25 +45,6 @@ from fairsquare.store.work import hold_person
 A = TypeVar("A")
 B = TypeVar("B")
 log = structlog.get_logger("fairsquare.actions")
-_PRACTISED = (
-    "readings ",
-    "decide ",
-    "take back ",
-    "choose ",
-    "move ",
-    "order ",
-    "set-up ",
-    "setting ",
-    "plan ",
-    "begin pull ",
-    "board ",
-    "cycle ",
-    "load ",
-    "end practice ",
-)
-"""What may be done in practice, by the purposes of its deeds."""
-
-
 _SAME_MM = 0.01
 """Targets of a gap that differ by no more are one, said in other units."""
 
@@ -380,7 +362,7 @@ class Desk:
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
             return {"id": measuring.decide_on_reading(connection, view.job.id, reading, keep_out, given, person.id)}
 
-        self.in_job(person, key, f"decide {number} {reading}", number, work)
+        self.in_job(person, key, f"keep reading {number} {reading}", number, work)
 
     def past(self) -> Past:
         """Return the shop's own past: how its released jobs went."""
@@ -623,7 +605,8 @@ class Desk:
         Raises `Unsure` in a job that is closed.
         """
 
-        if number.startswith(PRACTICE) and not purpose.startswith(_PRACTISED):
+        act = act_of(purpose)
+        if number.startswith(PRACTICE) and not (act and act.practised):
             raise Unsure(
                 "This is practice: what is measured, planned and pulled is practised, and nothing is signed or recorded.",
                 field="job",

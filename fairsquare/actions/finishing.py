@@ -4,13 +4,14 @@ from collections.abc import Callable
 from typing import Any
 
 from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
-from fairsquare.actions.rights import Deed, check_may
+from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.core.fit.said import FitSaid, check_fit_said
 from fairsquare.core.fit.square import SquareUp, square_up
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.core.weld.bonding import BondSaid, check_bond
 from fairsquare.core.weld.seam import SeamPlan, check_seam
+from fairsquare.job.deeds import Deed
 from fairsquare.job.facts.done import (
     COUPON_GOOD,
     CouponMade,
@@ -152,7 +153,7 @@ def lower(desk: Desk, person: Person, key: str, number: str, words: str) -> None
             raise Unsure("It stands on its wheels by the log.", field="what", value="lowered")
         return {"id": desk.moved(connection, view, "lowered", words.strip()[:500] or MOVES["lowered"].usual, person)}
 
-    desk.in_job(person, key, f"move {number} lowered", number, work)
+    desk.in_job(person, key, f"lower {number}", number, work)
 
 
 def holder_off(desk: Desk, person: Person, key: str, number: str, seam: int, holder: str) -> None:
@@ -181,7 +182,7 @@ def holder_off(desk: Desk, person: Person, key: str, number: str, seam: int, hol
         words = f"{state.plan.name}: {holder} off, {len(state.good)} welds are in"
         return {"id": desk.moved(connection, view, "holder", words, person)}
 
-    desk.in_job(person, key, f"move {number} holder {seam} {holder}", number, work)
+    desk.in_job(person, key, f"holder off {number} {seam} {holder}", number, work)
 
 
 def finish_welding(desk: Desk, person: Person, key: str, number: str) -> None:
@@ -202,7 +203,7 @@ def finish_welding(desk: Desk, person: Person, key: str, number: str) -> None:
             raise Unsure("That is recorded already.", field="weld", value="")
         return {"id": desk.moved(connection, view, "welded", MOVES["welded"].usual, person)}
 
-    desk.in_job(person, key, f"move {number} welded", number, work)
+    desk.in_job(person, key, f"welded {number}", number, work)
 
 
 def note(desk: Desk, person: Person, key: str, number: str, done: Done) -> int:

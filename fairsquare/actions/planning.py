@@ -128,7 +128,7 @@ def move_piece(
         )
         raise Refused(words, field="at", value=at.strftime("%H:%M"))
     made = made.model_copy(update={"cost": _cost(last[1], made)})
-    desk.once(person, key, f"move {plan}", lambda connection: {"id": shop.keep_plan(connection, made, person.id)})
+    desk.once(person, key, f"move piece {plan}", lambda connection: {"id": shop.keep_plan(connection, made, person.id)})
 
 
 def _apart_min(a: str, b: str) -> float:

@@ -568,7 +568,7 @@ def settle(desk: Desk, person: Person, key: str, number: str, how: str, words: s
         measuring.record_move(connection, view.job.id, setup, "vehicle", moved, person.id)
         return {"id": made}
 
-    desk.in_job(person, key, f"move {number} settle", number, work)
+    desk.in_job(person, key, f"driven {number}", number, work)
 
 
 def read_settled(desk: Desk, person: Person, key: str, number: str) -> None:
@@ -587,7 +587,7 @@ def read_settled(desk: Desk, person: Person, key: str, number: str) -> None:
         pulls.read_settled(connection, settling.id, kept, person.id)
         return {"id": settling.id}
 
-    desk.in_job(person, key, f"move {number} settled", number, work)
+    desk.in_job(person, key, f"read settled {number}", number, work)
 
 
 def loads(desk: Desk, view: JobView) -> dict[str, tuple[float, float]]:

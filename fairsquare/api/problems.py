@@ -6,8 +6,8 @@ from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
 from pydantic import BaseModel, ConfigDict, Field
 
-from fairsquare.actions.rights import RIGHTS
 from fairsquare.core.model import Many
+from fairsquare.job.deeds import RIGHTS
 
 
 class Wrong(BaseModel):

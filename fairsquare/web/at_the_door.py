@@ -12,9 +12,10 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from fairsquare.actions import Desk, Unsure
 from fairsquare.actions.own import is_required
 from fairsquare.actions.practice import as_in_practice, is_practice
-from fairsquare.actions.rights import RIGHTS, NotYours, check_may
+from fairsquare.actions.rights import NotYours, check_may
 from fairsquare.actions.sign_in import SecondFactorFirst
 from fairsquare.core.errors import FairSquareError
+from fairsquare.job.deeds import RIGHTS
 from fairsquare.security_log import security, told_path
 from fairsquare.store import sessions
 from fairsquare.store.database import DatabaseAway

@@ -10,7 +10,7 @@ from typing import Literal, NamedTuple
 
 from starlette.routing import compile_path
 
-from fairsquare.actions.rights import Deed
+from fairsquare.job.deeds import Deed
 
 Open = Literal["open", "link"]
 """Whoever asks; whoever has the code of a link."""

@@ -34,6 +34,7 @@ from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact
 from fairsquare.job.facts.setup import MovementFact
 from fairsquare.job.measure.picture import picture_of
 from fairsquare.job.pull.board import board_of, learned_return, pulls_wanted, setting_of, under_way
+from fairsquare.job.pull.spent import spent_lines
 from fairsquare.job.release.holds import job_state
 from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.vehicles import DUNLIN, PUFFIN, TEAL, VEHICLES
@@ -172,6 +173,44 @@ def test_a_reference_that_is_not_relied_on_is_old_once_the_structure_has_moved()
 
 
 # ── the hold behind the pulls ────────────────────────────────────────────────
+
+
+@pytest.mark.parametrize(("last", "spoiled"), [(True, ("F3L",)), (False, ())])
+def test_read_free_in_the_last_pull_the_board_knows_which_fair_points_are_off(last, spoiled) -> None:
+    """Pulls before the last may leave points off that are brought home after them."""
+    fair = [code for code in PLACES if code not in REFERENCES]
+    plan = PLAN if last else PlanSaid(school="outward", pulls=(PULL, PULL))
+    before = tuple(
+        reading(n, code).model_copy(update={"by": who(0), "stale": code not in REFERENCES})
+        for n, code in enumerate((*REFERENCES, *fair), 1)
+    )
+    went = {"F3L": (0.0, 4.5, 0.0)}
+    after = tuple(
+        reading(100 + n, code, moved=went.get(code, (0.0, 0.0, 0.0))).model_copy(update={"by": who(20)})
+        for n, code in enumerate(fair)
+    )
+    job = facts(
+        readings=(*before, *after),
+        pull_plans=(PullPlanFact(id=1, version=1, plan=plan, by=who(0)),),
+        pull_events=(event(1, "cautions", watched=(FORWARD,)), event(9, "let_go"), event(10, "read_free")),
+        movements=(
+            MovementFact(id=1, what="structure", words="pulled", setup=1, by=who(9), after_reading=len(before)),
+        ),
+    )
+    assert board_of(job).spoiled == spoiled
+
+
+@pytest.mark.parametrize(
+    ("force_n", "after_mm", "spent"), [(400e3, -20.9, True), (400e3, -9.0, False), (9e3, -20.9, False)]
+)
+def test_a_chain_is_spent_where_the_forces_that_were_read_filled_the_rig_for_nothing(force_n, after_mm, spent) -> None:
+    cycle = PointCycle(code="F5R", before_mm=-21.0, loaded_mm=8.0, after_mm=after_mm)
+    job = pulled(
+        event(1, "cautions", watched=(FORWARD,)),
+        event(2, "cautions", cycles=(cycle,), forces={"front right": force_n}),
+        event(3, "ended", cycles=(cycle,), forces={"front right": 9e3}),
+    )
+    assert spent_lines(job) == ({("at F5R", "front right")} if spent else set())
 
 
 def words_of(held) -> str:

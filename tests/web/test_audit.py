@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from fairsquare.job.deeds import deed_of
+from fairsquare.job.deeds import told
 from tests.web.test_hours import note
 from tests.web.test_job import make_safe, new_job
 
@@ -72,4 +72,4 @@ def _purposes() -> set[str]:
 def test_every_deed_of_the_code_has_words() -> None:
     purposes = _purposes()
     assert len(purposes) > 60
-    assert [one for one in purposes if deed_of(one).words == one] == []
+    assert [one for one in purposes if told(one).words == one] == []

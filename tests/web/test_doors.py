@@ -10,8 +10,8 @@ from fastapi.routing import APIRoute
 from starlette.types import ASGIApp
 
 from fairsquare.actions import practice
-from fairsquare.actions.rights import RIGHTS, ROLES_IN_ORDER
 from fairsquare.demo.people import SIGN_INS
+from fairsquare.job.deeds import RIGHTS, ROLES_IN_ORDER
 from fairsquare.stand_ins.to_practise import vehicle_to_practise
 from fairsquare.web.at_the_door import cookie_name
 from fairsquare.web.doors import Door, door_of, doors

@@ -1,6 +1,6 @@
 """The pull board as it stands, worked out from the facts: what is under way, where each watched point is, and how far to go."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -222,18 +222,25 @@ def share_given_back(pulled: Iterable[tuple[Watched, PointCycle]]) -> float | No
 def loaded_places(facts: JobFacts, since: str) -> dict[str, list[tuple[ReadingFact, Row3]]]:
     """Return the readings of points under load since a moment, in vehicle axes, oldest first."""
     found: dict[str, list[tuple[ReadingFact, Row3]]] = {}
-    for reading, place in _placed(facts, lambda one: one.loaded and one.by.at >= since):
+    loaded = [one for one in counting(facts.readings) if one.loaded and one.by.at >= since]
+    for reading, place in _placed(facts, loaded):
         found.setdefault(reading.code, []).append((reading, place))
     return found
 
 
 def _free_before(facts: JobFacts, moment: str) -> dict[str, Row3]:
     """Return where points were read free last before a moment, in vehicle axes, by the set-up that counts."""
-    return {reading.code: place for reading, place in _placed(facts, lambda one: not one.loaded and one.by.at < moment)}
+    setup = current_setup(facts)
+    last = {
+        one.code: one
+        for one in counting(facts.readings)
+        if one.xyz and not one.loaded and one.by.at < moment and setup and one.setup == setup.number
+    }
+    return {reading.code: place for reading, place in _placed(facts, last.values())}
 
 
-def _placed(facts: JobFacts, wanted: Callable[[ReadingFact], bool]) -> Iterator[tuple[ReadingFact, Row3]]:
-    """Yield readings of points by the set-up that counts, and where that is in vehicle axes, oldest first."""
+def _placed(facts: JobFacts, readings: Iterable[ReadingFact]) -> Iterator[tuple[ReadingFact, Row3]]:
+    """Yield those of the readings that were taken by the set-up that counts, and where that is in vehicle axes."""
     setup = current_setup(facts)
     if setup is None or facts.sheet is None:
         return
@@ -241,8 +248,8 @@ def _placed(facts: JobFacts, wanted: Callable[[ReadingFact], bool]) -> Iterator[
     if fit is None or fit.rotation is None or fit.translation is None:
         return
     rotation, translation = np.array(fit.rotation), np.array(fit.translation)
-    for reading in counting(facts.readings):
-        if reading.xyz and reading.setup == setup.number and wanted(reading):
+    for reading in readings:
+        if reading.xyz and reading.setup == setup.number:
             x, y, z = apply_pose(rotation, translation, np.array([reading.xyz]))[0]
             yield reading, (float(x), float(y), float(z))
 

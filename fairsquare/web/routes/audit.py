@@ -5,7 +5,7 @@ import datetime
 from fastapi import APIRouter, Depends, Request, Response
 
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.job.deeds import beginnings, deed_of
+from fairsquare.job.deeds import beginnings, told
 from fairsquare.store import audit, people
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of, render, signed_in
@@ -50,7 +50,7 @@ def show(
         "audit.html",
         session,
         fault=fault,
-        entries=[(one, deed_of(one.purpose)) for one in found[:PAGE]],
+        entries=[(one, told(one.purpose)) for one in found[:PAGE]],
         more=len(found) > PAGE,
         q=q,
         who=person,

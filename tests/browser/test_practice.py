@@ -55,7 +55,7 @@ def test_an_apprentice_practises_from_the_hidden_blow_to_the_truth(page: Page, d
     assert violations(page) == []
     told = page.locator("#desk")
     # What the readings scatter decides which plan is found and how far it comes; who obeys the board overloads nothing, and read
-    # all of it, loaded and free. That vehicles come home is tested without a clock, in tests/core/test_straightening.py.
+    # all of it, loaded and free. That vehicles come home is tested without a clock, in tests/job/test_straightening.py.
     expect(told).to_contain_text(re.compile(r"how it was worked\s*(2[5-9]|30) of 40"))
     expect(told).to_contain_text(re.compile(r"overloaded\s*nothing"))
     home = re.search(r"(\d+) of (\d+) points that were off", told.inner_text())

@@ -97,7 +97,7 @@ def off_of(desk: Desk) -> list[str]:
 
 
 def test_the_dunlin_straightened_to_the_signed_hold(page: Page, server: str, desk: Desk, persons) -> None:
-    """That vehicles come home to the last point is tested without a clock, in tests/core/test_straightening.py."""
+    """That vehicles come home to the last point is tested without a clock, in tests/job/test_straightening.py."""
     sign_in(page)
     began = desk.view(DUNLIN_JOB).state.picture.judged
     pulls = 0

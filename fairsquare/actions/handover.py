@@ -57,24 +57,29 @@ def withdraw_link(desk: Desk, person: Person, key: str, number: str, link: int) 
     desk.in_job(person, key, f"record link {number} {link}", number, work, touch=False, even_closed=True)
 
 
-def open_link(desk: Desk, code: str, address: str, *, of_page: bool = False) -> tuple[LinkedRecord, str]:
-    """Return what a link shows, and the body of its record. Raises `NoSuchLink`, alike for every reason, and `TooManyLinks`.
+def open_link(desk: Desk, code: str, address: str, *, of_page: bool = False) -> LinkedRecord:
+    """Return what a link shows. Raises `NoSuchLink`, alike for every reason, and `TooManyLinks`.
 
     What a page asks for by itself (`of_page`), as its photos, is counted only where it leads nowhere.
     """
 
-    def look(connection: Connection) -> tuple[LinkedRecord, str] | None:
+    def look(connection: Connection) -> LinkedRecord | None:
         links.check_tries(connection, address)
         found = records.by_link(connection, code[:200])
         if found is None or not of_page:
             links.note_try(connection, address, found is not None)
-        return (found, records.find_record(connection, found.sha256)) if found else None
+        return found
 
     found = desk.database.run(look)
     security("link used" if found else "link refused", link=told_code(code), address=address)
     if found is None:
         raise NoSuchLink
     return found
+
+
+def body_of(desk: Desk, linked: LinkedRecord) -> str:
+    """Return the body of the record that a link shows."""
+    return desk.database.run(lambda c: records.find_record(c, linked.sha256))
 
 
 def photos_of(desk: Desk, sha256: str, body: str) -> dict[int, bytes]:

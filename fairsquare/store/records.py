@@ -63,10 +63,12 @@ Audience = Literal["owner", "payer", "inspector"]
 
 
 class LinkedRecord(NamedTuple):
-    """What a link shows: a record, for whom, and until when."""
+    """What a link shows: a record, with the job's number and the moment that it names, for whom, and until when."""
 
     id: int
     sha256: str
+    number: str
+    made_at: str
     audience: Audience
     named: str
     expires_at: str
@@ -116,7 +118,9 @@ def by_link(connection: Connection, code: str) -> LinkedRecord | None:
     """Return what a link shows, or None where it leads nowhere: unknown, run out, withdrawn."""
     found = row(
         connection,
-        """SELECT l.id, l.sha256, l.audience, l.named, l.expires_at FROM record_link l
+        """SELECT l.id, l.sha256, JSON_VALUE(r.body, '$.number') AS number, JSON_VALUE(r.body, '$.made.at') AS made_at,
+                  l.audience, l.named, l.expires_at
+           FROM record_link l JOIN record r ON r.sha256 = l.sha256
            LEFT JOIN record_link_withdrawn w ON w.link_id = l.id
            WHERE l.code_sha256 = %s AND w.link_id IS NULL AND l.expires_at > UTC_TIMESTAMP(6)""",
         hash_of(code),

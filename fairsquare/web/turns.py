@@ -17,20 +17,20 @@ from fairsquare.web.doors import door_of
 from fairsquare.web.middleware import read_what_is_small
 from fairsquare.workers import TooBusy
 
-AT_ONCE, MOST_WAITING = 8, 120
-"""A browser sends six at a time to a host (HTTP/1.1)."""
+AT_ONCE, AT_ONCE_BY_LINK, MOST_HERE = 4, 2, 120
+"""Of who signed in, and of a link or an address: each that is answered has its part of the processor, and the others have less."""
 _FREE = ("/healthz", "/readyz")
 
 
 class _Turns:
     """The turns of one: how many requests are here, and the places of those that are answered."""
 
-    def __init__(self) -> None:
-        self.here, self.places = 0, asyncio.Semaphore(AT_ONCE)
+    def __init__(self, at_once: int) -> None:
+        self.here, self.places = 0, asyncio.Semaphore(at_once)
 
 
 class InTurn:
-    """ASGI middleware: lets in so many requests of one at once, and refuses who waits behind `MOST_WAITING` of their own.
+    """ASGI middleware: lets in so many requests of one at once, and refuses who has more than `MOST_HERE` here.
 
     Events that a page listens to for as long as it is open give their place back as soon as they have begun.
     """
@@ -44,11 +44,12 @@ class InTurn:
         if scope["type"] != "http" or scope["path"] in _FREE or door_of(scope["method"], scope["path"]) is None:
             await self._app(scope, receive, send)
             return
-        name = id(asyncio.get_running_loop()), _whose(Request(scope))
-        turns = self._kept.setdefault(name, _Turns())
+        whose, at_once = _whose(Request(scope))
+        name = id(asyncio.get_running_loop()), whose
+        turns = self._kept.setdefault(name, _Turns(at_once))
         turns.here += 1
         try:
-            if turns.here > AT_ONCE + MOST_WAITING:
+            if turns.here > MOST_HERE:
                 await self._turn_away(scope, receive, send)
             else:
                 await self._let_in(turns, scope, receive, send)
@@ -78,17 +79,21 @@ class InTurn:
             give_back()
 
     async def _turn_away(self, scope: Scope, receive: Receive, send: Send) -> None:
-        fault = TooBusy(f"{AT_ONCE + MOST_WAITING} requests of yours are being answered: ask again when they are.")
+        fault = TooBusy(f"{MOST_HERE} requests of yours are being answered: ask again when they are.")
         await read_what_is_small(receive)
         response = await run_in_threadpool(self._refuse, Request(scope), fault)
         response.headers["connection"] = "close"
         await response(scope, receive, send)
 
 
-def _whose(request: Request) -> str:
-    """Return whose a request is: by its token or cookie; without one by its address and the page or, of a link, the code."""
+def _whose(request: Request) -> tuple[str, int]:
+    """Return whose a request is, and how many of theirs are answered at once: by its token or cookie; without one by its address
+    and the page or, of a link, the code."""
+    own = bearer_of(request) or cookie_of(request)
+    if own:
+        return own, AT_ONCE
     address = request.client.host if request.client else ""
-    return bearer_of(request) or cookie_of(request) or f"{address} {'/'.join(request.url.path.split('/')[:3])}"
+    return f"{address} {'/'.join(request.url.path.split('/')[:3])}", AT_ONCE_BY_LINK
 
 
 def _goes_on(message: Message) -> bool:

@@ -9,7 +9,7 @@ from starlette.requests import Request
 from starlette.responses import PlainTextResponse, Response, StreamingResponse
 from starlette.types import Receive, Scope, Send
 
-from fairsquare.web.turns import AT_ONCE, MOST_WAITING, InTurn
+from fairsquare.web.turns import AT_ONCE, AT_ONCE_BY_LINK, MOST_HERE, InTurn
 
 
 class Slow:
@@ -83,7 +83,7 @@ def test_who_has_more_waiting_than_anybody_needs_is_turned_away() -> None:
         slow = Slow()
         turns = InTurn(slow, refuse)
         async with client(turns) as http:
-            many = [ask(http, "many") for _ in range(AT_ONCE + MOST_WAITING + 5)]
+            many = [ask(http, "many") for _ in range(MOST_HERE + 5)]
             await until(lambda: sum(one.done() for one in many) == 5)
             refused = next(one.result() for one in many if one.done())
             assert (refused.status_code, refused.headers["connection"]) == (429, "close")
@@ -100,9 +100,9 @@ def test_links_are_told_apart_by_their_codes_and_events_hold_no_place() -> None:
         slow = Slow()
         async with client(InTurn(slow, refuse)) as http:
             first = [asyncio.create_task(http.get("/handover/first")) for _ in range(20)]
-            await until(lambda: slow.inside["a stranger"] == AT_ONCE)
+            await until(lambda: slow.inside["a stranger"] == AT_ONCE_BY_LINK)
             second = asyncio.create_task(http.get("/handover/second/record.pdf"))
-            await until(lambda: slow.inside["a stranger"] == AT_ONCE + 1)
+            await until(lambda: slow.inside["a stranger"] == AT_ONCE_BY_LINK + 1)
             listening = [ask(http, "a page", "/jobs/SL-0001/live") for _ in range(AT_ONCE + 3)]
             page = ask(http, "a page")
             await until(lambda: slow.inside["Bearer a page"] == 1)

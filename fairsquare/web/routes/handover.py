@@ -1,6 +1,7 @@
 """What a link to a record shows, without signing in: short for the owner, whole for a payer or an inspector; PDF, JSON, photos."""
 
 import json
+from functools import partial
 from typing import Any
 
 from fastapi import APIRouter, Request, Response
@@ -26,7 +27,7 @@ _PRIVATE = {"cache-control": "no-store", "referrer-policy": "no-referrer", "x-ro
 @router.get("/handover/{code}")
 async def show(request: Request, code: str, whole: bool = False) -> Response:
     """Show the record of a link."""
-    linked, body = await run_in_threadpool(_linked, request, code)
+    linked, body = await run_in_threadpool(_opened, request, code)
     long = whole or linked.audience != "owner"
     return await _shown(request, "handover.html", code, linked, body, long=long)
 
@@ -34,40 +35,41 @@ async def show(request: Request, code: str, whole: bool = False) -> Response:
 @router.get("/handover/{code}/left-out")
 async def left_out(request: Request, code: str) -> Response:
     """Show what was knowingly left out of tolerance or unrepaired."""
-    linked, body = await run_in_threadpool(_linked, request, code)
+    linked, body = await run_in_threadpool(_opened, request, code)
     return await _shown(request, "handover_left_out.html", code, linked, body)
 
 
 @router.get("/handover/{code}/record.json")
 def as_json(request: Request, code: str) -> Response:
     """Return the record to the byte as it was made."""
-    _, body = _linked(request, code)
-    return _private(download(body.encode(), "application/json", file_name(body, "json")))
+    linked, body = _opened(request, code)
+    return _private(download(body.encode(), "application/json", _name(linked, "json")))
 
 
 @router.get("/handover/{code}/record.zip")
 def as_archive(request: Request, code: str) -> Response:
     """Return the record with its photos."""
-    linked, body = _linked(request, code)
+    linked, body = _opened(request, code)
     archive = record_archive(body, handover.photos_of(desk_of(request), linked.sha256, body))
-    return _private(download(archive, "application/zip", file_name(body, "zip")))
+    return _private(download(archive, "application/zip", _name(linked, "zip")))
 
 
 @router.get("/handover/{code}/record.pdf")
 async def as_pdf(request: Request, code: str, whole: bool = False) -> Response:
     """Return the record as PDF: to the owner in short, unless the whole is asked for."""
-    linked, body = await run_in_threadpool(_linked, request, code)
+    linked = await run_in_threadpool(_linked, request, code)
     short = linked.audience == "owner" and not whole
     papers: Papers = request.app.state.papers
+    body = partial(handover.body_of, desk_of(request), linked)
     made = await papers.made(by_link(request, code), lambda: record_paper(request, linked.sha256, body, short=short))
-    name = await run_in_threadpool(file_name, body, "pdf")
-    return _private(download(made, "application/pdf", name, inline=True))
+    return _private(download(made, "application/pdf", _name(linked, "pdf"), inline=True))
 
 
 @router.get("/handover/{code}/photos/{photo}.jpg")
 def photo(request: Request, code: str, photo: int, small: bool = False) -> Response:
     """Return a photo of the record, and no other of the job."""
-    linked, body = _linked(request, code, of_page=True)
+    linked = _linked(request, code, of_page=True)
+    body = handover.body_of(desk_of(request), linked)
     wanted = {one["id"]: one["sha256"] for one in json.loads(body)["photos"]}.get(photo)
     if wanted is None:
         raise NoSuchLink
@@ -79,9 +81,18 @@ def photo(request: Request, code: str, photo: int, small: bool = False) -> Respo
     return Response(picture, media_type="image/jpeg", headers=_PRIVATE)
 
 
-def _linked(request: Request, code: str, *, of_page: bool = False) -> tuple[LinkedRecord, str]:
+def _linked(request: Request, code: str, *, of_page: bool = False) -> LinkedRecord:
     address = request.client.host if request.client else ""
     return handover.open_link(desk_of(request), code, address, of_page=of_page)
+
+
+def _opened(request: Request, code: str) -> tuple[LinkedRecord, str]:
+    linked = _linked(request, code)
+    return linked, handover.body_of(desk_of(request), linked)
+
+
+def _name(linked: LinkedRecord, kind: str) -> str:
+    return file_name(linked.number, linked.made_at, kind)
 
 
 def _private(response: Response) -> Response:

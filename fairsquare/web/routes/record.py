@@ -3,6 +3,7 @@
 import datetime
 import hashlib
 import json
+from collections.abc import Callable
 from concurrent.futures import Future
 from typing import Any, cast
 
@@ -92,14 +93,14 @@ def accept_key(request: Request, number: str, form: Form = Depends(sent_form)) -
 def as_json(request: Request, sha256: str) -> Response:
     """Return a record to the byte as it was made."""
     body = _body(request, sha256)
-    return download(body.encode(), "application/json", file_name(body, "json"))
+    return download(body.encode(), "application/json", _name(body, "json"))
 
 
 @router.get("/records/{sha256}.csv", dependencies=[Depends(signed_in)])
 def as_csv(request: Request, sha256: str) -> Response:
     """Return the points of a record as CSV."""
     body = _body(request, sha256)
-    return download(record_as_csv(record_of(body)).encode(), "text/csv; charset=utf-8", file_name(body, "csv"))
+    return download(record_as_csv(record_of(body)).encode(), "text/csv; charset=utf-8", _name(body, "csv"))
 
 
 @router.get("/records/{sha256}.zip", dependencies=[Depends(signed_in)])
@@ -107,7 +108,7 @@ def as_archive(request: Request, sha256: str) -> Response:
     """Return a record with its photos; `fairsquare verify` checks both."""
     body = _body(request, sha256)
     archive = record_archive(body, handover.photos_of(desk_of(request), sha256, body))
-    return download(archive, "application/zip", file_name(body, "zip"))
+    return download(archive, "application/zip", _name(body, "zip"))
 
 
 @router.get("/records/{sha256}.pdf", dependencies=[Depends(signed_in)])
@@ -115,8 +116,8 @@ async def as_pdf(request: Request, sha256: str) -> Response:
     """Return a record as PDF, for A4 and Letter; waits until it is made."""
     body = await run_in_threadpool(_body, request, sha256)
     papers: Papers = request.app.state.papers
-    made = await papers.made(request.state.person, lambda: record_paper(request, sha256, body))
-    return download(made, "application/pdf", await run_in_threadpool(file_name, body, "pdf"), inline=True)
+    made = await papers.made(request.state.person, lambda: record_paper(request, sha256, lambda: body))
+    return download(made, "application/pdf", await run_in_threadpool(_name, body, "pdf"), inline=True)
 
 
 @router.get("/records/{sha256}/paper")
@@ -141,7 +142,7 @@ async def paper(request: Request, sha256: str, session: Session = Depends(signed
             back=f"/records/{sha256}",
         )
 
-    ordered = await run_in_threadpool(record_paper, request, sha256, body)
+    ordered = await run_in_threadpool(record_paper, request, sha256, lambda: body)
     return await when_made(request, ordered, f"/records/{sha256}.pdf", page)
 
 
@@ -170,21 +171,26 @@ def _record_page(request: Request, session: Session, sha256: str, body: str, che
     )
 
 
-def record_paper(request: Request, sha256: str, body: str, *, short: bool = False) -> Future[bytes]:
-    """Have the PDF of a record made, once; `short` is the owner's."""
+def record_paper(request: Request, sha256: str, kept: Callable[[], str], *, short: bool = False) -> Future[bytes]:
+    """Have the PDF of a record made, once, from its body where that is `kept`; `short` is the owner's."""
+    workers, papers = cast(Workers, request.app.state.workers), cast(Papers, request.app.state.papers)
 
     def page() -> str:
-        context = record_context(record_of(body))
-        if context["drawing"]:
-            context["drawing"] = drawn_on_paper(context["drawing"])
-        style = (STATIC / "print.css").as_uri()
-        template = "handover_print.html" if short else "record_print.html"
-        by = signer_of_record(body)
-        key = in_groups(by.fingerprint) if by.signed == "yes" else ""
-        return templates.get_template(template).render(sha256=sha256, style=style, key=key, shop=by.shop, **context)
+        return workers.order(record_in_print, sha256, kept(), short).result()
 
-    papers: Papers = request.app.state.papers
     return papers.order(f"{sha256} short" if short else sha256, page)
+
+
+def record_in_print(sha256: str, body: str, short: bool) -> str:
+    """Return the page of a record that is printed; with hundreds of points a tenth of a second, in a process apart."""
+    context = record_context(record_of(body))
+    if context["drawing"]:
+        context["drawing"] = drawn_on_paper(context["drawing"])
+    style = (STATIC / "print.css").as_uri()
+    template = "handover_print.html" if short else "record_print.html"
+    by = signer_of_record(body)
+    key = in_groups(by.fingerprint) if by.signed == "yes" else ""
+    return templates.get_template(template).render(sha256=sha256, style=style, key=key, shop=by.shop, **context)
 
 
 async def checked_record(request: Request, by: str, body: str) -> RecordCheck:
@@ -243,13 +249,16 @@ def record_of(body: str) -> JobRecord:
     return JobRecord.model_validate_json(json.dumps(loaded))
 
 
-def file_name(body: str, kind: str) -> str:
-    """Return what a record is called as a file of that kind."""
+def file_name(number: str, made_at: str, kind: str) -> str:
+    """Return what the record of a job, made at a moment, is called as a file of that kind."""
+    return f"{number}-record-{made_at[:19].replace(':', '').replace('T', '-')}.{kind}"
+
+
+def _name(body: str, kind: str) -> str:
     loaded = json.loads(body)
     if not isinstance(loaded, dict):
         raise Refused("This record cannot be read.", field="sha256")
-    made = loaded["made"]["at"][:19].replace(":", "").replace("T", "-")
-    return f"{loaded['number']}-record-{made}.{kind}"
+    return file_name(loaded["number"], loaded["made"]["at"], kind)
 
 
 @router.post("/jobs/{number}/record/links")

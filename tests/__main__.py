@@ -1,5 +1,9 @@
-"""`./run test [what]`: format, lint, types and imports, then the tests; or one part of them."""
+"""`./run test [what]`: format, lint, types and imports, then the tests; or one part of them.
 
+Tests run in an order by chance (its seed is printed; `-p "randomly_seed=N"` repeats it), on all processors, a module on one of them.
+"""
+
+import os
 import subprocess
 import sys
 
@@ -28,9 +32,10 @@ def main() -> int:
                 command if tool[0] == "importlinter" else [sys.executable, "-m", *name], check=False
             ).returncode
     if what != "lint":
+        many = () if {"-n", "-k", "--pdb"} & set(rest) else ("-n", str(os.cpu_count() or 1), "--dist", "loadfile")
         folders = [f"tests/{part}" for part in (PARTS if what == "all" else (what,))]
         sys.stderr.write(f"· pytest {' '.join(folders)}\n")
-        failed |= subprocess.run([sys.executable, "-m", "pytest", *folders, *rest], check=False).returncode
+        failed |= subprocess.run([sys.executable, "-m", "pytest", *many, *folders, *rest], check=False).returncode
     return 1 if failed else 0
 
 

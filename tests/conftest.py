@@ -43,20 +43,37 @@ def mariadb() -> Iterator[PrivateMariaDB]:
     shutil.rmtree(folder, ignore_errors=True)
 
 
-def by_admin(whole: str, sql: str) -> None:
+def by_admin(whole: str, *statements: str) -> list[dict]:
+    """Run statements, and return the rows of the last."""
     connection = pymysql.connect(**{**connect_arguments(whole), "autocommit": True})
-    connection.cursor().execute(sql)
+    cursor = connection.cursor()
+    for sql in statements:
+        cursor.execute(sql)
+    found = list(cursor.fetchall())
     connection.close()
+    return found
+
+
+@pytest.fixture(scope="session")
+def tables(mariadb: PrivateMariaDB) -> list[str]:
+    """The statements that make an up-to-date database, read from one that was migrated."""
+    whole = mariadb._own_database()
+    by_admin(whole, "CREATE DATABASE test_template")
+    own = urlsplit(whole)._replace(path="/test_template").geturl()
+    migrate(own)
+    names = [next(iter(one.values())) for one in by_admin(own, "SHOW TABLES")]
+    return [by_admin(own, f"SHOW CREATE TABLE {name}")[0]["Create Table"] for name in names]
 
 
 @pytest.fixture(scope="module")
-def url(mariadb: PrivateMariaDB) -> Iterator[str]:
+def url(mariadb: PrivateMariaDB, tables: list[str]) -> Iterator[str]:
     """A database of its own for each module of tests, with all tables."""
     whole = mariadb._own_database()
     name = f"test_{secrets.token_hex(4)}"
     by_admin(whole, f"CREATE DATABASE {name}")
     own = urlsplit(whole)._replace(path=f"/{name}").geturl()
-    migrate(own)
+    copied = "INSERT INTO schema_migration SELECT * FROM test_template.schema_migration"
+    by_admin(own, "SET foreign_key_checks = 0", *tables, copied)
     yield own
     by_admin(whole, f"DROP DATABASE {name}")
 

@@ -1,6 +1,7 @@
 """`./run test [what]`: format, lint, types and imports, then the tests; or one part of them.
 
-Tests run in an order by chance (its seed is printed; `-p "randomly_seed=N"` repeats it), on all processors, a module on one of them.
+Tests run on all processors, each module on one of them, in an order by chance: its seed is printed, and
+`-p randomly_seed=N` repeats it.
 """
 
 import os

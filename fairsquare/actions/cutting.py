@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
-from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
+from fairsquare.actions.desk import Desk, JobView, Unsure, lacking, reason_of
 from fairsquare.actions.rights import check_may
 from fairsquare.core.cut.budget import cut_budget
 from fairsquare.core.cut.lines import Whose
@@ -21,6 +21,7 @@ from fairsquare.core.cut.section import (
 from fairsquare.core.cut.template import Template, cut_template
 from fairsquare.core.cut.working import MappedWeld
 from fairsquare.core.errors import Refused
+from fairsquare.core.said import say
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.drawings.template import template_dxf, template_svg
 from fairsquare.job.cut.job import SectionState, section_states
@@ -30,6 +31,7 @@ from fairsquare.store import cuts
 from fairsquare.store.cuts import Said
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Person
+from fairsquare.words.tell import tell
 
 
 def section_of(view: JobView, section: int) -> SectionState:
@@ -254,11 +256,10 @@ def _let_go_on(person: Person, view: JobView, state: SectionState, layer: str, r
     waits = final_waits(view.facts, view.state, state, layer)
     if not waits:
         return _Waived((), "")
-    words = tuple(one.words for one in waits)
     if any(not one.overridable for one in waits) or person.role != "lead":
-        more = "" if any(not one.overridable for one in waits) else " Only a lead may let it go on, with a reason."
-        raise Unsure("Not yet: " + " ".join(words) + more, field="layer", value=layer)
-    return _Waived(words, reason_of(reason))
+        led = all(one.overridable for one in waits)
+        raise lacking(say("cut.not_yet", missing=[one.said for one in waits], led=led), field="layer", value=layer)
+    return _Waived(tuple(tell(one.said) for one in waits), reason_of(reason))
 
 
 def take_cut_back(desk: Desk, person: Person, key: str, number: str, section: int, cut: int) -> None:

@@ -14,6 +14,7 @@ from fairsquare.actions.rights import check_may, check_own
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
 from fairsquare.core.measure.observations import SetupKind
+from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
 from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
@@ -41,6 +42,7 @@ from fairsquare.store.measuring import NewReading
 from fairsquare.store.once import once
 from fairsquare.store.people import Person
 from fairsquare.store.work import hold_person
+from fairsquare.words.tell import tell
 
 A = TypeVar("A")
 B = TypeVar("B")
@@ -54,6 +56,13 @@ class Unsure(FairSquareError):
 
     status = 409
     kind = "not-yet"
+
+
+def lacking(said: Said, *, field: str, value: Any = None) -> Unsure:
+    """Return a refusal by its code: told in mm and UTC here, and on a page in its reader's units."""
+    fault = Unsure(tell(said), field=field, value=value)
+    fault.said = said
+    return fault
 
 
 class JobView(NamedTuple):
@@ -473,7 +482,7 @@ class Desk:
             state = view.state.hold(hold)
             refusal = may_sign(state, person.role)
             if refusal:
-                raise Unsure(refusal, field="hold", value=hold)
+                raise lacking(refusal, field="hold", value=hold)
             if seen != state.evidence:
                 raise Unsure(
                     "The evidence has changed since this page was opened: look at it again, then sign.",
@@ -481,7 +490,7 @@ class Desk:
                     value=hold,
                 )
             given = reason_of(reason) if state.missing else None
-            overridden = tuple(missing.words for missing in state.missing)
+            overridden = tuple(tell(missing.said) for missing in state.missing)
             picture = view.state.picture
             shown = json.dumps(
                 {
@@ -565,13 +574,11 @@ class Desk:
         """Raise `Unsure` when the job may not go past a hold point yet."""
         hold = view.state.hold(name)
         if hold.status != "closed":
-            why = (*hold.reopened, *(missing.words for missing in hold.missing))
-            raise Unsure(
-                f"“{hold.title}” is not signed{' any more' if hold.reopened else ''}, and the job may not go past it: "
-                f"{why[0] if why else 'all its evidence is there; sign it'}",
-                field="hold",
-                value=name,
+            why = (*hold.reopened, *(missing.said for missing in hold.missing))
+            said = say(
+                "hold.not_past", hold=name, reopened=bool(hold.reopened), why=why[0] if why else say("hold.sign_it")
             )
+            raise lacking(said, field="hold", value=name)
 
     def once(
         self, person: Person, key: str, purpose: str, work: Callable[[Connection], dict[str, Any]]

@@ -3,11 +3,12 @@
 from collections.abc import Callable
 from typing import Any
 
-from fairsquare.actions.desk import Desk, JobView, Unsure, reason_of
+from fairsquare.actions.desk import Desk, JobView, Unsure, lacking, reason_of
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import Refused
 from fairsquare.core.fit.said import FitSaid, check_fit_said
 from fairsquare.core.fit.square import SquareUp, square_up
+from fairsquare.core.said import say
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.core.weld.bonding import BondSaid, check_bond
 from fairsquare.core.weld.seam import SeamPlan, check_seam
@@ -37,6 +38,7 @@ from fairsquare.store import finishing
 from fairsquare.store.database import Connection
 from fairsquare.store.finishing import Said
 from fairsquare.store.people import Person
+from fairsquare.words.tell import tell
 
 _DEEDS: dict[DoneKind, Deed] = {
     "hung": "fit up",
@@ -274,13 +276,9 @@ def _check_weld(view: JobView, done: WeldMade) -> None:
         raise Refused(f"There is no weld {done.weld} in {state.plan.name}.", field="weld", value=done.weld)
     hold = view.state.hold("fit_accepted")
     if hold.status != "closed":
-        why = (*hold.reopened, *(missing.words for missing in hold.missing))
-        raise Unsure(
-            f"“Fit accepted” is not signed{' any more' if hold.reopened else ''}: nothing is welded for good. "
-            + (why[0] if why else ""),
-            field="weld",
-            value=done.weld,
-        )
+        why = (*hold.reopened, *(missing.said for missing in hold.missing))
+        said = say("hold.not_welded", reopened=bool(hold.reopened), why=why[0] if why else "")
+        raise lacking(said, field="weld", value=done.weld)
     if view.state.welded:
         raise Unsure("Final welding is recorded as done: what comes after is a new fit.", field="weld", value=done.weld)
     first = [one for one in state.plan.welds if one.stage < planned.stage or one.id in planned.after]
@@ -326,7 +324,7 @@ def gaps_before_filler(view: JobView) -> str:
     demand = next((one for one in view.state.hold("released").demands if one.name == "gaps_wheels"), None)
     if demand is None or demand.met:
         return ""
-    return f"Before filler and paint the gaps are read once more. {demand.missing[0].words}"
+    return f"Before filler and paint the gaps are read once more. {tell(demand.missing[0].said)}"
 
 
 def take_back(desk: Desk, person: Person, key: str, number: str, event: int) -> None:

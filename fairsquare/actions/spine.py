@@ -4,6 +4,7 @@ from typing import Literal, NamedTuple
 
 from fairsquare.actions.desk import JobView
 from fairsquare.core.pull.job import BOARD_WORDS
+from fairsquare.core.said import Said, say
 from fairsquare.job.cut.job import cuts_want
 from fairsquare.job.damage.choices import member_states
 from fairsquare.job.pull.board import board_of, plan_of, pulls_wanted
@@ -23,7 +24,7 @@ class Stop(NamedTuple):
     title: str
     at: str
     status: Status
-    words: str = ""
+    words: Said | str | None = None
     waiting: tuple[Waiting, ...] = ()
 
 
@@ -34,7 +35,7 @@ class Waits(NamedTuple):
     waits for. `page`: of the job, where what blocks it is cleared; empty: the page of its station or hold point.
     """
 
-    words: str
+    words: Said | str
     key: str
     mood: Literal["work", "sign", "blocked", "waits", "done"]
     due_at: str = ""
@@ -59,7 +60,7 @@ def spine(view: JobView) -> list[Stop]:
     stops = []
     for kind, key, title, page, *_ in stations:
         status: Status = "now" if key == now else "done" if done[key] else "todo"
-        words = _hold_words(view.state.hold(key)) if kind == "hold" else ""  # type: ignore[arg-type]
+        words = _hold_words(view.state.hold(key)) if kind == "hold" else None  # type: ignore[arg-type]
         at = f"/jobs/{view.job.number}/{page}"
         stops.append(Stop(kind, key, title, at, status, words, held.get(key, ())))
     return stops
@@ -96,12 +97,14 @@ def _waits_for(now: Stop) -> Waits:
 def _waits_at_hold(view: JobView, now: Stop) -> Waits:
     hold = view.state.hold(now.key)  # type: ignore[arg-type]
     if hold.reopened:
-        return Waits(f"{hold.title} is open again: {hold.reopened[0]}", now.key, "blocked")
+        return Waits(say("hold.open_again", hold=hold.name, why=hold.reopened[0]), now.key, "blocked")
     if hold.status == "ready":
-        return Waits(f"{hold.title}: to be signed by a {' or a '.join(hold.signers)}", now.key, "sign")
+        return Waits(say("hold.to_sign", hold=hold.name, signers=hold.signers), now.key, "sign")
     more = len(hold.missing) - 1
-    words = hold.missing[0].words + (f" And {more} more." if more else "")
-    return Waits(words, now.key, "blocked", page=hold.missing[0].page)
+    first = hold.missing[0].said
+    return Waits(
+        say("hold.and_more", why=first, more=more) if more else first, now.key, "blocked", page=hold.missing[0].page
+    )
 
 
 def _done(view: JobView) -> dict[str, bool]:
@@ -143,11 +146,11 @@ def _done(view: JobView) -> dict[str, bool]:
     }
 
 
-def _fit_wants(view: JobView) -> list[str]:
+def _fit_wants(view: JobView) -> list[Said]:
     """Return what the dry fit has to bring yet: gaps and spans; the other demands belong to other stations."""
     own = ("carried", "gaps", "gaps_rack", "gaps_wheels", "gaps_in", "findings")
     return [
-        missing.words
+        missing.said
         for demand in view.state.hold("fit_accepted").demands
         if demand.name in own
         for missing in demand.missing
@@ -165,14 +168,14 @@ def _weld_words(view: JobView) -> str:
     return "Every weld is in: record that welding is done" if states else "Plan the seams"
 
 
-def _hold_words(hold: Hold) -> str:
+def _hold_words(hold: Hold) -> Said | None:
     if hold.status == "closed" and hold.signature:
-        return f"signed by {hold.signature.by.name}"
+        return say("hold.signed_by", by=hold.signature.by.name)
     if hold.reopened:
-        return "open again: " + hold.reopened[0]
+        return say("hold.again", why=hold.reopened[0])
     if hold.status == "ready":
-        return "ready to be signed"
-    return hold.missing[0].words if hold.missing else ""
+        return say("hold.ready")
+    return hold.missing[0].said if hold.missing else None
 
 
 def _pull_words(view: JobView) -> str:
@@ -188,7 +191,7 @@ def _pull_words(view: JobView) -> str:
     return f"Pull {left[0]} of {len(plan.plan.pulls)}" if left and plan else "Read free, then sign the pulls"
 
 
-def _station_words(view: JobView, key: str) -> str:
+def _station_words(view: JobView, key: str) -> Said | str:
     if key == "sheet":
         return "Get the sheet: import it or type it in"
     if key == "set-up":
@@ -202,7 +205,7 @@ def _station_words(view: JobView, key: str) -> str:
         unread = sum(one.state == "unread" for one in view.state.picture.judged.values())
         again = " again, since something moved" if view.state.picture.stale_only else ""
         return f"{unread} point{'s' if unread != 1 else ''} to read{again}"
-    return {
+    found: dict[str, Said | str] = {
         "walk-round": "Walk round it: what is seen, photos",
         "damage": "Read the damage and decide",
         "decide": "Decide member by member",
@@ -212,5 +215,6 @@ def _station_words(view: JobView, key: str) -> str:
         "fit": next(iter(_fit_wants(view)), "Read the gaps on the dry fit"),
         "bond": "A clock runs",
         "weld": _weld_words(view),
-        "finish": next((one.words for one in view.state.hold("released").missing), "Finish and prove"),
-    }.get(key, "Take the vehicle in")
+        "finish": next((one.said for one in view.state.hold("released").missing), "Finish and prove"),
+    }
+    return found.get(key, "Take the vehicle in")

@@ -10,6 +10,7 @@ from fairsquare.actions.cutting import section_of
 from fairsquare.actions.desk import JobView
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import Given, KeyOnly
+from fairsquare.api.told import MissingShown, Told, missing_shown
 from fairsquare.core.cut.judge import StripPlaced
 from fairsquare.core.cut.lines import LayerLines, Whose
 from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, WeldsSaid
@@ -18,7 +19,7 @@ from fairsquare.core.model import Many, Model
 from fairsquare.job.cut.job import SIDES, SectionState, section_states
 from fairsquare.job.cut_gate import final_waits
 from fairsquare.job.facts.cuts import CutKind, CutMadeFact, SectionFact, WeldTickFact
-from fairsquare.job.missing import Missing
+from fairsquare.words.tell import tell
 
 router = APIRouter(prefix="/api/v1")
 
@@ -98,13 +99,13 @@ class SectionShown(Model):
     placed: StripPlaced | None
     lines: LinesSaid
     drawn: Many[LayerLines]
-    waits: dict[str, Many[Missing]]
+    waits: dict[str, Many[MissingShown]]
     welds: WeldsSaid | None
     steps: dict[Whose, Many[StepShown]]
     impossible: dict[str, str]
     cuts: Many[CutMadeFact]
     ticks: Many[WeldTickFact]
-    wanting: Many[str]
+    wanting: Many[Told]
 
 
 @router.get("/jobs/{number}/sections", tags=["cuts"])
@@ -202,7 +203,10 @@ def _shown(view: JobView, state: SectionState) -> SectionShown:
         placed=state.placed,
         lines=state.lines,
         drawn=state.drawn,
-        waits={layer.id: final_waits(view.facts, view.state, state, layer.id) for layer in cut},
+        waits={
+            layer.id: tuple(missing_shown(one) for one in final_waits(view.facts, view.state, state, layer.id))
+            for layer in cut
+        },
         welds=state.welds,
         steps={whose: _steps(state, whose) for whose in SIDES},
         impossible={weld.said.id: weld.fault for weld in mapped_welds(state.welds) if weld.fault}
@@ -210,7 +214,7 @@ def _shown(view: JobView, state: SectionState) -> SectionShown:
         else {},
         cuts=state.cuts,
         ticks=tuple(state.ticks.values()),
-        wanting=state.wanting,
+        wanting=tuple(Told(words=tell(one), said=one) for one in state.wanting),
     )
 
 

@@ -16,6 +16,7 @@ from fairsquare.api.models import (
     SaySeam,
     StartClock,
 )
+from fairsquare.api.told import hold_shown
 
 router = APIRouter(prefix="/api/v1", tags=["fit"])
 
@@ -29,8 +30,8 @@ def show(number: str, desk: At, person: By) -> FinishingShown:
         said=view.facts.said,
         done=view.facts.done,
         clocks=view.facts.clocks,
-        fit_accepted=view.state.hold("fit_accepted"),
-        released=view.state.hold("released"),
+        fit_accepted=hold_shown(view.state.hold("fit_accepted")),
+        released=hold_shown(view.state.hold("released")),
     )
 
 

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from fairsquare.actions.naming import Naming
+from fairsquare.api.told import HoldShown
 from fairsquare.core.damage.decide import MakersWord, MemberDecided, MemberRole, Sign
 from fairsquare.core.damage.read import DamageRead
 from fairsquare.core.fit.said import FitSaid
@@ -32,7 +33,6 @@ from fairsquare.job.facts.setup import Moved, Stand
 from fairsquare.job.facts.supplements import PayersAnswer
 from fairsquare.job.measure.picture import Picture
 from fairsquare.job.measure.tools import ShopTool, ToolKind
-from fairsquare.job.release.holds import Hold
 from fairsquare.store.jobs import JobDetails
 
 Key = Annotated[str, Field(min_length=8, max_length=64, description="made by the client, new for each deed")]
@@ -256,7 +256,7 @@ class JobShown(Model):
     sheet_version: int | None
     setup: int | None
     picture: Picture | None
-    holds: tuple[Hold, ...]
+    holds: tuple[HoldShown, ...]
     waits: str
 
 
@@ -520,8 +520,8 @@ class FinishingShown(BaseModel):
     said: tuple[JobSaidFact, ...]
     done: tuple[DoneFact, ...]
     clocks: tuple[ClockFact, ...]
-    fit_accepted: Hold
-    released: Hold
+    fit_accepted: HoldShown
+    released: HoldShown
 
 
 def _utc(moment: datetime.datetime) -> str:

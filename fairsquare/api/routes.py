@@ -34,6 +34,7 @@ from fairsquare.api.models import (
     TakeReadings,
     Token,
 )
+from fairsquare.api.told import hold_shown
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.model import Row3
@@ -48,6 +49,7 @@ from fairsquare.store import measuring, records, sessions
 from fairsquare.store.jobs import Job
 from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import SignInRefused
+from fairsquare.words.tell import tell
 
 router = APIRouter(prefix="/api/v1")
 
@@ -100,7 +102,7 @@ async def compute(
 
 
 def _line(view: JobView) -> JobLine:
-    return JobLine(number=view.job.number, vehicle=view.job.details.vehicle, waits=waits(view).words)
+    return JobLine(number=view.job.number, vehicle=view.job.details.vehicle, waits=tell(waits(view).words))
 
 
 def _broken_line(job: Job) -> JobLine:
@@ -362,6 +364,6 @@ def _shown(view: JobView) -> JobShown:
         sheet_version=view.facts.sheet_version,
         setup=view.setup.number if view.setup else None,
         picture=view.state.picture,
-        holds=view.state.holds,
-        waits=waits(view).words,
+        holds=tuple(hold_shown(one) for one in view.state.holds),
+        waits=tell(waits(view).words),
     )

@@ -1,7 +1,10 @@
 """The faults that core reports. Each carries a message for a technician: what was wrong, and what would be right."""
 
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from fairsquare.core.said import Said
 
 
 class FairSquareError(Exception):
@@ -13,6 +16,8 @@ class FairSquareError(Exception):
 
     status = 422
     kind = "refused"
+    said: "Said | None" = None
+    """What it is as a code with values, where it has one: pages tell it in their reader's units."""
 
     def __init__(
         self,

@@ -4,12 +4,13 @@ from collections.abc import Iterator
 
 from fairsquare.core.cut.section import AccessCut, SectionHow
 from fairsquare.core.errors import Refused
+from fairsquare.core.said import Said, say
 from fairsquare.job.cut.job import SectionState, members_off
 from fairsquare.job.damage.choices import CHOICES, MemberState, member_states
 from fairsquare.job.damage.job import counting_walk, damage_of, open_findings, units_of
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.intake.parts import part_states
-from fairsquare.job.missing import Missing
+from fairsquare.job.missing import Lacking, Missing, lacks
 from fairsquare.job.release.holds import JobState
 
 CAUTIONS = (
@@ -56,46 +57,40 @@ def _undecided(facts: JobFacts, section: SectionState, layer: str) -> Iterator[M
     own = [state for state in member_states(facts) if state.member == section.fact.member]
     here: list[MemberState] = [state for state in own if state.layer in ("", layer)] or own
     if not any(state.decision and state.decision.decision in _ACROSS for state in here):
-        said = [CHOICES[state.decision.decision] for state in here if state.decision]
-        words = f"decided: {', '.join(dict.fromkeys(said))}" if said else "nothing is decided of it"
-        yield Missing(
-            words=f"{section.fact.member}, {layer}, is not decided to be cut across ({words}).",
+        member, said = section.fact.member, [state.decision.decision for state in here if state.decision]
+        yield lacks(
+            "cut.not_decided",
+            member=member,
+            layer=layer,
+            decided=list(dict.fromkeys(said)),
             page="decide",
-            todo=f"Decide {section.fact.member}",
+            todo=say("todo.decide", member=member),
         )
 
 
 def _final_waits(facts: JobFacts, state: JobState, section: SectionState, layer: str) -> Iterator[Missing]:
     judged = section.placed.judged if section.placed else None
     if section.strip is None or judged is None or layer not in judged.cuts:
-        yield Missing(
-            words="There is no place for this cut: describe the strip, and settle where it goes.",
-            page=f"cuts/{section.fact.number}/strip",
-            todo="Describe the strip",
-        )
+        yield lacks("cut.nowhere", page=f"cuts/{section.fact.number}/strip", todo=say("todo.describe_strip"))
         return
     yield from _undecided(facts, section, layer)
     for hold in state.holds:
         if hold.name in ("made_safe", "decision_made", "pulls_done") and hold.status != "closed":
-            yield Missing(
-                words=f"“{hold.title}” is not signed.",
+            yield lacks(
+                "not_signed",
+                hold=hold.name,
                 overridable=hold.name == "pulls_done",
                 page=f"holds/{hold.name}",
-                todo="Look at what it waits for",
+                todo=say("todo.look_at_hold"),
             )
     damage = damage_of(facts)
     for finding in open_findings(facts, damage.findings if damage else ()):
-        yield Missing(
-            words=f"A contradiction is not settled: {finding.detail}", page="damage#settle-h", todo="Settle it"
-        )
+        told = say(f"damage.{finding.kind}", **finding.values)
+        yield lacks("cut.contradiction", of=told, page="damage#settle-h", todo=say("todo.settle"))
     yield from _parts_wait(facts, section)
     yield from _beneath_waits(facts, state, section, layer)
     if any(judged.broken.values()) and not section.strip.reason:
-        yield Missing(
-            words="The cuts stand where a rule is broken: say why, or put them elsewhere.",
-            page=f"cuts/{section.fact.number}",
-            todo="Put the cuts elsewhere",
-        )
+        yield lacks("cut.rule_broken", page=f"cuts/{section.fact.number}", todo=say("todo.elsewhere"))
     yield from plate_waits(facts, section, layer, judged.cuts[layer])
 
 
@@ -103,19 +98,16 @@ def _parts_wait(facts: JobFacts, section: SectionState) -> Iterator[Missing]:
     wanted = section.welds.part if section.welds else None
     states = [one for one in part_states(facts) if wanted is None or one.part.id == wanted]
     if not states:
-        yield Missing(
-            words="No part is checked in: nothing is cut for a part that is not here.",
-            overridable=True,
-            page="parts",
-            todo="Check it in",
-        )
+        yield lacks("part.none", overridable=True, page="parts", todo=say("todo.check_in"))
     for one in states:
         if one.faults:
-            yield Missing(
-                words=f"{one.part.name}: {'; '.join(one.faults)}.",
+            yield lacks(
+                "part.faults",
+                part=one.part.name,
+                faults=one.faults,
                 overridable=True,
                 page="parts",
-                todo="Look at the part",
+                todo=say("todo.look_at_part"),
             )
 
 
@@ -137,11 +129,13 @@ def _beneath_waits(facts: JobFacts, state: JobState, section: SectionState, laye
     judged = state.picture.judged if state.picture else {}
     off = sorted(code for code in own if code not in judged or judged[code].state != "fair")
     if off:
-        yield Missing(
-            words=f"{worked[0].name} is not home beneath it: {', '.join(off)}.",
+        yield lacks(
+            "cut.beneath",
+            member=worked[0].name,
+            codes=off,
             overridable=True,
             page="pulls",
-            todo="Bring it home",
+            todo=say("todo.bring_home"),
         )
 
 
@@ -155,8 +149,9 @@ def plate_waits(facts: JobFacts, section: SectionState, layer: str, at: float) -
         for feature in strip.features:
             off = feature.end >= at if strip.keep == "low" else feature.start <= at
             if feature.kind == "plate" and off and (feature.layers is None or layer in feature.layers):
-                words = f"An identity plate or label comes off with it ({strip.station_words(feature.start)}): photograph it first."
-                yield Missing(words=words, page=f"cuts/{section.fact.number}#made", todo="Photograph it")
+                page = f"cuts/{section.fact.number}#made"
+                said = say("cut.plate", **strip.station_said(feature.start))
+                yield Missing(said=said, page=page, todo=say("todo.photograph"))
                 return
     own = units_of(facts.sheet).get(section.fact.member, ()) if facts.sheet else ()
     codes = {point.code for point in own}
@@ -164,23 +159,23 @@ def plate_waits(facts: JobFacts, section: SectionState, layer: str, at: float) -
     for seen in counting_walk(facts):
         near = seen.code in codes or section.fact.member in seen.place
         if seen.kind == "plate" and near and seen.id not in photographed:
-            yield Missing(
-                words=f"“{seen.said}”: photograph the plate or label first.", page="walk-round", todo="Photograph it"
-            )
+            yield lacks("cut.plate_seen", seen=seen.said, page="walk-round", todo=say("todo.photograph"))
             return
 
 
-def access_waits(facts: JobFacts, state: JobState, section: SectionState, cut: AccessCut) -> str:
-    """Return why an access cut that is planned may not be made, in words; empty where it may."""
+def access_waits(facts: JobFacts, state: JobState, section: SectionState, cut: AccessCut) -> Said | None:
+    """Return why an access cut that is planned may not be made; None where it may."""
     try:
         check_access_cut(facts, state, section, cut.layer, cut.at_mm)
+    except Lacking as lacking:
+        return lacking.said
     except Refused as refused:
-        return refused.title
-    return ""
+        return say("as_told", told=refused.title)
+    return None
 
 
 def check_access_cut(facts: JobFacts, state: JobState, section: SectionState, layer: str, at: float) -> None:
-    """Raise `Refused`, in words, for an access cut that is none: in metal that is not given up, or too near the final line.
+    """Raise `Refused` or `Lacking` for an access cut that is none: in metal that is not given up, or too near the final line.
 
     Allowed before and between pulls, once the vehicle is made safe.
     """
@@ -209,4 +204,4 @@ def check_access_cut(facts: JobFacts, state: JobState, section: SectionState, la
             value=at,
         )
     for missing in plate_waits(facts, section, layer, at):
-        raise Refused(missing.words, field="at", value=at)
+        raise Lacking(missing, field="at", value=at)

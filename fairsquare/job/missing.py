@@ -1,36 +1,47 @@
-"""What a hold point demands: its evidence in words, or what is missing and what to do to get it."""
+"""What a hold point demands: its evidence, or what is missing and what to do to get it, as codes with values."""
 
 from collections.abc import Iterable
+from typing import Any
 
+from fairsquare.core.errors import FairSquareError
 from fairsquare.core.model import Model
+from fairsquare.core.said import Said, say
 
 
 class Missing(Model):
-    """One piece of evidence that is not there, in words, and the `page` of the job on which it is got.
+    """One piece of evidence that is not there, and the `page` of the job on which it is got.
 
     Some a lead may override with a reason; `todo`: what can be done instead, where that does not go without saying.
     """
 
-    words: str
+    said: Said
     overridable: bool = False
     page: str = ""
-    todo: str = ""
+    todo: Said | None = None
 
 
 class Demand(Model):
     """One thing that a hold point demands: the evidence that is there, or what is missing, what to do, and on which page."""
 
     name: str
-    title: str
-    evidence: str
+    title: Said
+    evidence: Said | None = None
     missing: tuple[Missing, ...] = ()
-    todo: str = ""
+    todo: Said | None = None
     page: str = ""
 
     @property
     def met(self) -> bool:
         """Whether nothing of it is missing."""
         return not self.missing
+
+
+class Lacking(FairSquareError):
+    """Something that is not done because evidence for it is missing."""
+
+    def __init__(self, missing: Missing, *, field: str, value: Any) -> None:
+        super().__init__(missing.said.kind, field=field, value=value)
+        self.said = missing.said
 
 
 def all_missing(demands: Iterable[Demand]) -> list[Missing]:
@@ -43,12 +54,6 @@ def ids(numbers: Iterable[int]) -> str:
     return " ".join(str(one) for one in numbers)
 
 
-def count(codes: list[str]) -> str:
-    """Return how many points there are, in words."""
-    return "1 point" if len(codes) == 1 else f"{len(codes)} points"
-
-
-def listed(codes: Iterable[str], most: int = 8) -> str:
-    """Return names in a row, the first `most` of them."""
-    names = list(codes)
-    return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")
+def lacks(kind: str, *, overridable: bool = False, page: str = "", todo: Said | None = None, **values: Any) -> Missing:
+    """Return what is missing, by its code and values."""
+    return Missing(said=say(kind, **values), overridable=overridable, page=page, todo=todo)

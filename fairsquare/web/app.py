@@ -89,6 +89,8 @@ from fairsquare.web.routes import (
 )
 from fairsquare.web.searches import Searches
 from fairsquare.web.turns import InTurn
+from fairsquare.words.said import METRIC
+from fairsquare.words.tell import fault_told
 from fairsquare.workers import Workers
 
 STATIC = Path(__file__).parent / "static"
@@ -323,7 +325,9 @@ def _to_send_again(request: Request, fault: FairSquareError) -> dict[str, str] |
 
 def problem(fault: FairSquareError) -> JSONResponse:
     """Return a fault as problem JSON (RFC 9457)."""
-    return JSONResponse(fault.problem(), status_code=fault.status, media_type="application/problem+json")
+    return JSONResponse(
+        fault_told(fault, METRIC).problem(), status_code=fault.status, media_type="application/problem+json"
+    )
 
 
 def _too_large(request: Request, fault: TooLarge) -> Response:

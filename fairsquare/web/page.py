@@ -10,6 +10,8 @@ from urllib.parse import quote
 from fastapi import Depends, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from fastapi.templating import Jinja2Templates
+from jinja2 import pass_context
+from jinja2.runtime import Context
 from markupsafe import Markup
 from starlette.datastructures import FormData, UploadFile
 
@@ -17,8 +19,10 @@ from fairsquare import __version__
 from fairsquare.actions import Desk, JobView
 from fairsquare.actions.practice import is_practice
 from fairsquare.actions.rights import may
+from fairsquare.core.damage.read import Contradiction
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.measure.calibration import Standing, standings
+from fairsquare.core.said import Said, say
 from fairsquare.drawings.sign import sign
 from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.measure.tools import ShopTool
@@ -29,12 +33,15 @@ from fairsquare.job.release.summed import readings_summed
 from fairsquare.settings import Settings
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
-from fairsquare.web import units as shown
 from fairsquare.web.at_the_door import SignInFirst, cookie_of, find_session
 from fairsquare.web.room import window_px
 from fairsquare.web.times import dated_time, shop_of, shown_time, zone_of
-from fairsquare.web.units import Units
 from fairsquare.web.words import agree_words
+from fairsquare.words import lengths as shown
+from fairsquare.words.holds import title as hold_title
+from fairsquare.words.lengths import Units
+from fairsquare.words.said import METRIC, Reader
+from fairsquare.words.tell import fault_told, tell
 
 MOST_FIELDS = 12_000
 templates = Jinja2Templates(directory=Path(__file__).parent / "templates")
@@ -145,6 +152,25 @@ def units_of(request: Request) -> Units:
     return chosen if chosen in ("mm", "in") else shop_of(request).units  # type: ignore[return-value]
 
 
+def reader_of(request: Request) -> Reader:
+    """Return for whom sentences are made: the units of this person, the time zone of the shop."""
+    return Reader(units_of(request), zone_of(request))
+
+
+@pass_context
+def _told(context: Context, said: Said | str | None) -> str:
+    """Return a code as a sentence for the reader of the page."""
+    return tell(said, context.get("reader") or METRIC)
+
+
+def _contradiction(found: Contradiction) -> Said:
+    return say(f"damage.{found.kind}", **found.values)
+
+
+templates.env.filters["told"] = _told
+templates.env.globals.update(hold_title=hold_title, contradiction=_contradiction)
+
+
 def render(
     request: Request,
     template: str,
@@ -156,7 +182,7 @@ def render(
     **context: Any,
 ) -> HTMLResponse:
     """Return a page or a part of one, with what all of them need."""
-    unit = units_of(request)
+    unit, reader = units_of(request), reader_of(request)
 
     def new_key() -> str:
         return secrets.token_urlsafe(18)
@@ -169,7 +195,8 @@ def render(
         "mode": "shop" if request.cookies.get("mode") == "shop" else "light",
         "workshop": settings_of(request).workshop,
         "here": request.url.path + (f"?{request.url.query}" if request.url.query else ""),
-        "fault": fault,
+        "reader": reader,
+        "fault": fault_told(fault, reader) if fault else None,
         "typed": typed or {},
         "new_key": new_key,
         "may": may,

@@ -10,7 +10,7 @@ from fairsquare.core.measure.conformity import PointJudgement, State
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import Point
 from fairsquare.drawings.sign import sign
-from fairsquare.web.units import Units, length, short_word, size
+from fairsquare.words.lengths import Units, length, short_word, size
 
 _NOT_READ = '<td class="n">–</td>' * 3 + '<td class="n u"></td>'
 

@@ -15,6 +15,7 @@ from fairsquare.job.measure.calls import Context, understand_call
 from fairsquare.job.pull.board import board_of, setting_of
 from fairsquare.stand_ins.vehicle import SimulatedVehicle
 from fairsquare.stand_ins.vehicles import HERON, seed_of
+from fairsquare.words.tell import tell
 from tests.browser.conftest import sign_in
 from tests.browser.test_straightened import keep_best, pull_home, under_tension
 from tests.conftest import key
@@ -165,7 +166,7 @@ def test_the_herons_twist_and_skew_by_tape_gauges_and_a_jack(page: Page, desk: D
 def off_points(desk: Desk) -> list[str]:
     """Return what demands of the Puffin say of points out of tolerance."""
     hold = desk.view(PUFFIN_JOB).state.hold("pulls_done")
-    return [one.words for one in hold.missing if "out of tolerance" in one.words]
+    return [tell(one.said) for one in hold.missing if "out of tolerance" in one.words]
 
 
 def test_the_puffin_drawn_square_and_its_rail_bent_back(page: Page, server: str, desk: Desk, persons) -> None:

@@ -32,7 +32,9 @@ def tar() -> bytes:
 
 
 @pytest.mark.parametrize(
-    "inner", [packed({"x": b"y"}), packed({}), gzip.compress(b"x"), tar(), b"BZh91AY", b"7z\xbc\xaf\x27\x1c"]
+    "inner",
+    [packed({"x": b"y"}), packed({}), gzip.compress(b"x"), tar(), b"BZh91AY", b"7z\xbc\xaf\x27\x1c"],
+    ids=("zip", "empty zip", "gzip", "tar", "bzip2", "7z"),
 )
 def test_an_archive_in_an_archive_is_refused(inner) -> None:
     with pytest.raises(ArchiveFault, match=r"record\.json is itself an archive"):

@@ -17,6 +17,7 @@ from fairsquare.job.facts.setup import MovementFact, SetupFact
 from fairsquare.job.facts.walk_round import GapFact
 from fairsquare.job.release.holds import job_state
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
+from fairsquare.words.tell import tell
 
 REFERENCES = ("C1L", "C1R", "C2L", "C2R", "C3L", "C3R")
 OTHERS = tuple(point.code for point in DUNLIN.sheet.points if not point.reference)
@@ -118,7 +119,7 @@ def signed(job: JobFacts, *holds: HoldName) -> JobFacts:
             id=len(job.signatures) + 1,
             hold=hold,
             evidence=state.evidence,
-            overridden=tuple(missing.words for missing in state.missing),
+            overridden=tuple(tell(missing.said) for missing in state.missing),
             reason=None,
             by=who(30, "Solveig Haraldsen", "lead"),
         )

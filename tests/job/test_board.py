@@ -39,6 +39,7 @@ from fairsquare.job.release.holds import job_state
 from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.vehicles import DUNLIN, PUFFIN, TEAL, VEHICLES
 from fairsquare.web.words import way_words
+from fairsquare.words.tell import tell
 from tests.job.facts import REFERENCES, facts, reading
 from tests.job.facts import who as morning
 
@@ -214,7 +215,7 @@ def test_a_chain_is_spent_where_the_forces_that_were_read_filled_the_rig_for_not
 
 
 def words_of(held) -> str:
-    return " ".join(missing.words for missing in job_state(held).hold("pulls_done").missing)
+    return " ".join(tell(missing.said) for missing in job_state(held).hold("pulls_done").missing)
 
 
 def test_the_hold_is_there_only_where_anything_is_pulled() -> None:

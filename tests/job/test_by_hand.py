@@ -20,6 +20,7 @@ from fairsquare.job.measure.picture import picture_of
 from fairsquare.job.measure.tools import ShopTool, tools_that_read, what_it_can_read
 from fairsquare.job.release.holds import job_state
 from fairsquare.stand_ins.vehicles import HERON
+from fairsquare.words.tell import tell
 from tests.job.facts import changed, facts, movement, reading, who
 
 PLACES = {p.code: p.xyz for p in HERON.sheet.points}
@@ -122,7 +123,7 @@ def test_the_picture_by_hand_judges_what_it_knows_and_nothing_else() -> None:
     assert states["R3L"] == "unread"
     bad = next(r.id for r in job.readings if r.said.startswith("F2R C1L"))
     assert [doubt.readings for doubt in picture.joined.doubts] == [(bad,)]
-    assert "contradicted" in " ".join(m.words for m in job_state(job).hold("fit_accepted").missing)
+    assert "contradicted" in " ".join(tell(m.said) for m in job_state(job).hold("fit_accepted").missing)
     kept_out = tuple(
         r.model_copy(update={"kept_out": KeptOut(reason="slipped", by=who(3))}) if r.id == bad else r
         for r in job.readings
@@ -135,18 +136,18 @@ def test_the_picture_by_hand_judges_what_it_knows_and_nothing_else() -> None:
 def test_nothing_is_judged_before_a_person_has_said_what_is_sound() -> None:
     job = heron([*hand().on_sound_frame(), *hand().ahead()], sound=())
     assert {j.state for j in picture_of(job, job.setups[0], HERON.sheet).judged.values()} == {"unread"}
-    assert "never assumed" in job_state(job).hold("setup_accepted").missing[0].words
+    assert "never assumed" in tell(job_state(job).hold("setup_accepted").missing[0].said)
     near = heron(list(hand().on_sound_frame()), sound=("C2L", "C2R"))
-    assert "two stations or more" in job_state(near).hold("setup_accepted").missing[0].words
+    assert "two stations or more" in tell(job_state(near).hold("setup_accepted").missing[0].said)
     alone = heron(["gauge c2l c2r pin 3 left", "gauge c3l c3r pin 3 left"], sound=("C2L", "C2R", "C3L", "C3R"))
-    assert "Nothing checks the sound points" in job_state(alone).hold("setup_accepted").missing[0].words
+    assert "Nothing checks the sound points" in tell(job_state(alone).hold("setup_accepted").missing[0].said)
 
 
 def test_a_moved_sound_point_is_found_out() -> None:
     places = HERON.true_places(2)
     places["C2L"] = places["C2L"] + [9.0, 6.0, 0.0]
     job = heron(list(ByHand(places, 2).on_sound_frame()))
-    words = " ".join(missing.words for missing in job_state(job).hold("setup_accepted").missing)
+    words = " ".join(tell(missing.said) for missing in job_state(job).hold("setup_accepted").missing)
     assert "C2L" in words
     assert "not where the sheet says" in words
 

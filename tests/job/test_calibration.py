@@ -1,20 +1,18 @@
 """Tools: the bar check against handbook tables and chance played through; what calibrations and checks say of what was read."""
 
-import json
 
 import numpy as np
 import pytest
-import rfc8785
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.measure.bar_check import CheckTool, check_tool
 from fairsquare.core.measure.calibration import BarRead, Calibrated, ToolEventFact, ToolFact, standing, standings
 from fairsquare.core.who import Who
-from fairsquare.files.chain import chain_of
-from fairsquare.files.records import _sha256, check_record, sealed
+from fairsquare.files.records import check_record, sealed
 from fairsquare.job.measure.trusted_tools import tools_behind
 from fairsquare.job.release.holds import job_state
 from fairsquare.job.release.record import make_record, tools_in_record
+from fairsquare.words.tell import tell
 from tests.job.facts import facts, signed, who
 
 GOOD, LONG, AGAIN = (1000.1, 999.8, 1000.1), (1001.9, 1002.2, 1001.8), (1000.8, 1000.6, 1000.8)
@@ -173,17 +171,18 @@ def test_a_tool_found_bad_bars_what_rests_on_it_and_opens_what_was_signed() -> N
     overdue = job.model_copy(update={"tools": (good,)})
     assert [one.level for one in tools_behind(overdue, job_state(overdue).picture)] == ["overdue"]
     assert job_state(overdue).hold("setup_accepted").status == "closed", "overdue is said, and bars nothing"
-    assert "NB calibration overdue" in str(job_state(overdue).hold("fit_accepted").demands)
+    demands = {one.name: one for one in job_state(overdue).hold("fit_accepted").demands}
+    assert "NB calibration overdue" in tell(demands["tools"].evidence)
     found_bad = job.model_copy(
         update={"tools": (good.model_copy(update={"events": (*good.events, checked(2, day, LONG))}),)}
     )
     state = job_state(found_bad)
     assert state.hold("setup_accepted").status == "missing"
-    assert "no evidence" in state.hold("setup_accepted").reopened[0]
+    assert "no evidence" in tell(state.hold("setup_accepted").reopened[0])
     assert state.hold("fit_accepted").blocked, "nobody overrides a tool that is out"
 
 
-def test_a_record_says_how_its_tools_stood_and_one_from_before_still_verifies() -> None:
+def test_a_record_says_how_its_tools_stood() -> None:
     job = facts().model_copy(update={"tools": (arm(calibrated(1, "2020-01-01", "2020-02-01")),)})
     job = job.model_copy(
         update={"readings": tuple(one.model_copy(update={"instrument": "arm"}) for one in job.readings)}
@@ -192,8 +191,3 @@ def test_a_record_says_how_its_tools_stood_and_one_from_before_still_verifies() 
     assert [one.level for one in tools_in_record(record)] == ["overdue"]
     body, _ = sealed(record)
     assert check_record(body.encode()).good
-    old = json.loads(sealed(make_record(facts(), {"vehicle": "Dunlin"}, who(59), software="t", workshop="t"))[0])
-    del old["tools"], old["integrity"]
-    old["format"] = "fairsquare-record/7"
-    old["integrity"] = {"sha256": _sha256(old), "previous": "", "chain": chain_of(old, "")}
-    assert check_record(rfc8785.dumps(old)).findings == ()

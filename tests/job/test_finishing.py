@@ -19,6 +19,7 @@ from fairsquare.job.facts.done import Hung
 from fairsquare.job.facts.finishing import DoneFact
 from fairsquare.job.fit.job import fit_findings, gap_states, panel_states
 from fairsquare.job.release.holds import job_state
+from fairsquare.words.tell import tell
 from tests.job.facts import changed, facts, reading
 from tests.job.test_proof import JobSaidFact, who
 
@@ -115,16 +116,16 @@ def test_panels_are_set_in_their_order_and_hang_on_their_weatherstrip() -> None:
     assert second.waits == "Set door first: panels that share gaps are set in their order."
     hung = (DoneFact(id=1, kind="hung", what=Hung(panel="lid", strip=True), by=who(9)),)
     job = facts(gaps=facts().gaps, said=(said(fit),), done=hung)
-    told = [missing.words for missing in job_state(job).hold("fit_accepted").missing if missing.overridable]
+    told = [tell(missing.said) for missing in job_state(job).hold("fit_accepted").missing if missing.overridable]
     assert "Not hung with its weatherstrip on: door." in told
 
 
 def test_what_is_listed_is_judged_by_the_list_whatever_was_said_when_it_was_read() -> None:
     listed = GapSaid(place="Lid", target_mm=4.0, tolerance_mm=1.0)
     generous = tuple(gap.model_copy(update={"mm": 9.0, "target_mm": 9.0, "tolerance_mm": 50.0}) for gap in facts().gaps)
-    assert not any("Gaps out" in m.words for m in job_state(facts(gaps=generous)).hold("fit_accepted").missing)
+    assert not any("Gaps out" in tell(m.said) for m in job_state(facts(gaps=generous)).hold("fit_accepted").missing)
     job = facts(gaps=generous, said=(said(FitSaid(gaps=(listed,))),))
-    assert any("Gaps out of tolerance: Lid" in m.words for m in job_state(job).hold("fit_accepted").missing)
+    assert any("Gaps out of tolerance: Lid" in tell(m.said) for m in job_state(job).hold("fit_accepted").missing)
 
 
 def test_home_by_eye_and_out_by_reading_and_the_reverse() -> None:

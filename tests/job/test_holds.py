@@ -6,11 +6,12 @@ from fairsquare.job.facts.damage import SettlementFact
 from fairsquare.job.facts.measure import ChoiceFact
 from fairsquare.job.facts.walk_round import WalkFact
 from fairsquare.job.release.holds import job_state, may_sign
+from fairsquare.words.tell import tell
 from tests.job.facts import OTHERS, REFERENCES, changed, facts, movement, reading, readings, signed, who
 
 
 def missing(job, hold: str) -> str:
-    return " ".join(one.words for one in job_state(job).hold(hold).missing)
+    return " ".join(tell(one.said) for one in job_state(job).hold(hold).missing)
 
 
 def test_a_fair_job_is_closed_hold_by_hold() -> None:
@@ -31,10 +32,10 @@ def test_roles() -> None:
     holds = job_state(signed(facts(), "made_safe", "setup_accepted", "decision_made"))
     fit = holds.hold("fit_accepted")
     assert may_sign(fit, "lead") is None
-    assert "signed by a lead" in may_sign(fit, "technician")
+    assert "signed by a lead" in tell(may_sign(fit, "technician"))
     for role in ("apprentice", "estimator"):
         assert may_sign(job_state(facts()).hold("made_safe"), role) is not None
-    assert "signed already" in may_sign(holds.hold("made_safe"), "lead")
+    assert "signed already" in tell(may_sign(holds.hold("made_safe"), "lead"))
 
 
 def test_what_is_missing_is_said() -> None:
@@ -65,7 +66,7 @@ def test_missing_loaded_and_stale_readings_are_never_overridden(last, words) -> 
     hold = job_state(job).hold("fit_accepted")
     assert words in missing(job, "fit_accepted")
     assert hold.blocked
-    assert "Not yet" in may_sign(hold, "lead")
+    assert "Not yet" in tell(may_sign(hold, "lead"))
 
 
 def test_what_is_off_may_be_overridden_by_a_lead() -> None:
@@ -74,7 +75,7 @@ def test_what_is_off_may_be_overridden_by_a_lead() -> None:
     job = signed(job, "made_safe", "setup_accepted", "decision_made")
     hold = job_state(job).hold("fit_accepted")
     assert [one.overridable for one in hold.missing] == [True]
-    assert "1 point out of tolerance: F5R" in hold.missing[0].words
+    assert "1 point out of tolerance: F5R" in tell(hold.missing[0].said)
     assert may_sign(hold, "lead") is None
 
 
@@ -106,7 +107,7 @@ def test_a_change_after_the_signature_opens_the_hold_and_says_why(change, opened
     job = changed(signed(facts(), "made_safe", "setup_accepted", "decision_made", "fit_accepted"), **change)
     state = job_state(job)
     assert {hold.name for hold in state.holds if hold.status != "closed"} == opened | {"released"}
-    assert any(why in words for hold in state.holds for words in hold.reopened)
+    assert any(why in tell(one) for hold in state.holds for one in hold.reopened)
 
 
 def test_a_decision_needs_every_member_decided_and_every_contradiction_settled() -> None:

@@ -24,6 +24,7 @@ from fairsquare.job.release.carried import carried
 from fairsquare.job.release.holds import job_state, may_sign
 from fairsquare.job.release.watching import drifts
 from fairsquare.stand_ins.vehicles import DUNLIN
+from fairsquare.words.tell import tell
 from tests.job.facts import REFERENCES, changed, facts, reading, signed, who
 
 ALL = ("made_safe", "setup_accepted", "decision_made", "pulls_done", "fit_accepted")
@@ -168,17 +169,19 @@ def lowered_job(offs=(0.0, 0.0, 0.0), pairs=BEFORE, again=BEFORE, after: int = 4
 def test_lowering_keeps_the_proof_where_spans_agree_before_and_after() -> None:
     assert stands_on(lowered_job()) == "wheels"
     hold = job_state(lowered_job()).hold("fit_accepted")
-    assert [m.words for m in hold.missing if "spans" in m.words.lower()] == []
+    assert [tell(m.said) for m in hold.missing if "spans" in tell(m.said).lower()] == []
     picture = job_state(lowered_job()).picture
     assert picture is not None
     assert picture.stale_only == ()
-    assert carried(lowered_job((2.0, 0.0, 0.0))).missing == ""
-    assert "differ from before it was let down: F5L to F5R by +2.2 mm" in carried(lowered_job((2.2, 0.0, 0.0))).missing
-    assert "Read the same spans again on the wheels: F4L to F5R" in carried(lowered_job(again=BEFORE[:2])).missing
-    assert "2 free spans were read before" in carried(lowered_job(pairs=BEFORE[:2], again=BEFORE[:2])).missing
+    assert tell(carried(lowered_job((2.0, 0.0, 0.0))).missing) == ""
+    assert "differ from before it was let down: F5L to F5R by +2.2 mm" in tell(
+        carried(lowered_job((2.2, 0.0, 0.0))).missing
+    )
+    assert "Read the same spans again on the wheels: F4L to F5R" in tell(carried(lowered_job(again=BEFORE[:2])).missing)
+    assert "2 free spans were read before" in tell(carried(lowered_job(pairs=BEFORE[:2], again=BEFORE[:2])).missing)
     assert carried(straightened()) is None
     fresh = moved(lowered_job(), "hinge", 50)
-    assert "0 free spans were read before" in carried(fresh).missing
+    assert "0 free spans were read before" in tell(carried(fresh).missing)
 
 
 def test_nothing_but_spans_is_proof_on_the_wheels_until_it_is_set_up_again() -> None:
@@ -203,7 +206,7 @@ def test_a_point_that_drifts_while_it_is_welded_is_told_and_stops_the_welding() 
     hold = job_state(job).hold("fit_accepted")
     assert not job_state(job).may_weld
     assert hold.blocked
-    assert "Out of tolerance while welding: F5R by 6.0 mm" in " ".join(hold.reopened)
+    assert "Out of tolerance while welding: F5R by 6.0 mm" in " ".join(map(tell, hold.reopened))
     cool = reading(703, "F5R", minute=55)
     job = signed(changed(job, readings=(*job.readings, cool)), "pulls_done", "fit_accepted")
     assert job_state(job).may_weld, "read free again, and signed anew"
@@ -252,11 +255,13 @@ def test_once_welding_is_done_the_fit_is_behind_and_the_release_looks_at_what_is
     job = moved(welding(run(5, "a"), run(6, "b")), "welded")
     state = job_state(job)
     assert state.may_weld
-    wanted = " ".join(m.words for m in state.hold("released").missing)
+    wanted = " ".join(tell(m.said) for m in state.hold("released").missing)
     assert "Older than the last move" in wanted
     assert "Gaps read before the last move: lid" in wanted
     assert "not in, or to be made again" not in wanted
-    cracked = " ".join(m.words for m in job_state(welding(run(5, "a"), run(6, "b", "crack"))).hold("released").missing)
+    cracked = " ".join(
+        tell(m.said) for m in job_state(welding(run(5, "a"), run(6, "b", "crack"))).hold("released").missing
+    )
     assert "rail: not in, or to be made again: b." in cracked
     for what in ("vehicle", "clamp", "hinge", "lowered"):
         assert job_state(moved(job, what, 50)).hold("fit_accepted").status == "closed", what
@@ -269,23 +274,24 @@ def test_a_coupon_speaks_for_the_sheets_that_it_was_made_of() -> None:
     thicker = job.said[0].seam.model_copy(update={"sheets_mm": (1.6, 1.6)})
     other = changed(job, said=(job.said[0].model_copy(update={"seam": thicker, "version": 2}),))
     hold = job_state(other).hold("fit_accepted")
-    assert "welded otherwise than was planned" in " ".join(hold.reopened)
-    assert any("no accepted coupon" in missing.words for missing in hold.missing)
+    assert "welded otherwise than was planned" in " ".join(map(tell, hold.reopened))
+    assert any("no accepted coupon" in tell(missing.said) for missing in hold.missing)
 
 
 def test_what_is_left_out_with_consent_is_not_missing_at_the_release() -> None:
     bent = [r for r in facts().readings if r.code != "F5R"]
     job = facts(readings=(*bent, reading(99, "F5R", moved=(-8.0, 0.0, 0.0))))
-    assert any("out of tolerance: F5R" in m.words for m in job_state(job).hold("released").missing)
+    assert any("out of tolerance: F5R" in tell(m.said) for m in job_state(job).hold("released").missing)
     left = LeftOut(what="F5R", why="old damage", consent="the owner", how="by letter", codes=("F5R",))
     job = changed(job, done=(done(1, left),))
     released = job_state(job).hold("released")
-    assert not any("out of tolerance" in m.words for m in released.missing)
-    assert next(one for one in released.demands if one.name == "fair").evidence.endswith("F5R left out with consent")
-    assert any("out of tolerance: F5R" in m.words for m in job_state(job).hold("fit_accepted").missing)
+    assert not any("out of tolerance" in tell(m.said) for m in released.missing)
+    (fair,) = (one for one in released.demands if one.name == "fair")
+    assert tell(fair.evidence).endswith("F5R left out with consent")
+    assert any("out of tolerance: F5R" in tell(m.said) for m in job_state(job).hold("fit_accepted").missing)
     two = [r for r in job.readings if r.code != "F4R"]
     job = changed(job, readings=(*two, reading(98, "F4R", moved=(-8.0, 0.0, 0.0))))
-    assert any("1 point out of tolerance: F4R." in m.words for m in job_state(job).hold("released").missing)
+    assert any("1 point out of tolerance: F4R." in tell(m.said) for m in job_state(job).hold("released").missing)
 
 
 def test_nothing_hung_needs_no_gaps_and_says_why() -> None:
@@ -295,7 +301,7 @@ def test_nothing_hung_needs_no_gaps_and_says_why() -> None:
     job = facts(gaps=(), said=(none,))
     demands = {one.name: one for one in job_state(job).hold("fit_accepted").demands}
     assert demands["gaps"].met
-    assert "a flatbed" in demands["gaps"].evidence
+    assert "a flatbed" in tell(demands["gaps"].evidence)
 
 
 class Job(RuleBasedStateMachine):
@@ -429,6 +435,6 @@ def test_the_machine_can_reach_the_welding() -> None:
     machine.spans(0.0)
     machine.gap(4.0)
     machine.sign_what_can_be()
-    assert [m.words for m in job_state(machine.job).hold("fit_accepted").missing] == []
+    assert [tell(m.said) for m in job_state(machine.job).hold("fit_accepted").missing] == []
     assert job_state(machine.job).may_weld
     machine.never_welds_unproven()

@@ -144,7 +144,7 @@ def test_a_record_of_another_version_is_told_so() -> None:
     loaded = json.loads(BODY)
     loaded["format"] = "fairsquare-record/6"
     (words,) = check_record(rfc8785.dumps(loaded)).findings
-    assert "this record is of version 6, and this Fair Square checks versions 7 to 9" in words
+    assert "this record is of version 6, and this Fair Square checks versions 7 to 10" in words
 
 
 def test_a_figure_that_does_not_follow_is_found_even_when_the_seal_is_made_anew() -> None:

@@ -11,6 +11,7 @@ import pytest
 import fairsquare.job
 from fairsquare.demo.load import load
 from fairsquare.job.damage.job import damage_of, open_findings
+from fairsquare.words.tell import tell
 from tests.web.test_damage import MOVED
 from tests.web.test_job import call, make_safe, new_job, read_all, sign, with_references, with_sheet
 
@@ -57,7 +58,7 @@ def test_what_is_missing_in_the_demo_leads_to_a_page_that_is_there(jobs, as_role
             demands = [(demand.page, demand.missing) for demand in hold.demands if demand.missing]
             for missing in [*hold.missing, *(one for _, own in demands for one in own)]:
                 page = missing.page or next((page for page, own in demands if missing in own), "")
-                assert page, f"{number}, {hold.title}: {missing.words}"
+                assert page, f"{number}, {hold.title}: {tell(missing.said)}"
                 way, _, mark = page.partition("#")
                 shown = lead.get(f"/jobs/{number}/{way}")
                 assert not mark or f'id="{mark}"' in shown, f"{number}: {page}"

@@ -21,6 +21,7 @@ from fairsquare.job.facts.parts import Blank
 from fairsquare.job.release.holds import job_state
 from fairsquare.job.release.record import facts_of, make_record, recompute
 from fairsquare.stand_ins.vehicles import DUNLIN, TEAL
+from fairsquare.words.tell import tell
 from tests.conftest import key
 from tests.job.facts import changed
 from tests.web.cutting import RAIL, STRIP, WELDS, section
@@ -302,7 +303,9 @@ def test_a_contradiction_and_a_plate_on_the_member_hold_the_final_line_until_the
     def waits(**changes) -> str:
         view = desk.view(planned)
         job = changed(view.facts, **changes)
-        return " ".join(one.words for one in cut_gate.final_waits(job, job_state(job), section(desk, planned), "outer"))
+        return " ".join(
+            tell(one.said) for one in cut_gate.final_waits(job, job_state(job), section(desk, planned), "outer")
+        )
 
     assert "contradiction" not in waits() and "plate" not in waits()
     spoilt = {**MOVED, "F4L": np.zeros(3)}
@@ -368,13 +371,13 @@ def test_with_everything_there_the_final_line_is_cut_and_the_station_is_done(pla
     assert "All 3 opened on the vehicle" in ngozi.get(f"/jobs/{planned}/cuts/1/map")
     assert "14 points to read again, since something moved" in ngozi.get("/"), "a cut lets go of what was locked in"
     hold = desk.view(planned).state.hold("fit_accepted")
-    told = [missing.words for missing in hold.missing if RAIL in missing.words]
+    told = [tell(missing.said) for missing in hold.missing if RAIL in tell(missing.said)]
     assert told == [f"{RAIL}: no seam is planned for it."], "what was to be cut and opened is done"
 
 
 def test_what_was_planned_and_not_done_stands_in_the_way_of_the_fit(planned, desk) -> None:
     hold = desk.view(planned).state.hold("fit_accepted")
-    words = [missing.words for missing in hold.missing if missing.overridable]
+    words = [tell(missing.said) for missing in hold.missing if missing.overridable]
     assert f"{RAIL}: not cut yet: outer." in words
     assert f"{RAIL}: 3 welds to open on the vehicle." in words
 

@@ -14,6 +14,7 @@ from fairsquare.job.facts.done import Finished, FinishItem, LeftOut, OutsideWork
 from fairsquare.job.fit.job import gap_states
 from fairsquare.job.moves import MOVES, SIMPLE
 from fairsquare.store.database import connect_arguments
+from fairsquare.words.tell import tell
 from tests.conftest import key
 from tests.web.fitting import (
     LID,
@@ -118,7 +119,7 @@ def test_loaded_and_missing_readings_stand_in_the_way_of_everyone(as_role, desk,
     assert "proof stands on the wheels" in ngozi.get(f"/jobs/{job}/fit")
     read_gap(ngozi, job, "6")
     hold = desk.view(job).state.hold("fit_accepted")
-    assert [m.words for m in hold.missing if m.overridable] == [f"Gaps out of tolerance: {LID}."]
+    assert [tell(m.said) for m in hold.missing if m.overridable] == [f"Gaps out of tolerance: {LID}."]
     read_gap(ngozi, job)
     sign(desk, persons["lead"], job, "fit_accepted")
     assert desk.view(job).state.may_weld
@@ -315,7 +316,7 @@ def test_nothing_is_welded_before_the_fit_is_accepted(as_role, desk, persons) ->
     assert "nothing is welded for good" in answer.text
     assert "nothing can have been welded" in ngozi.post(f"/jobs/{job}/weld", 409)
     hold = desk.view(job).state.hold("fit_accepted")
-    assert any("no accepted coupon for these sheets, none is made" in missing.words for missing in hold.missing)
+    assert any("no accepted coupon for these sheets, none is made" in tell(missing.said) for missing in hold.missing)
 
 
 def test_a_seam_that_cannot_be(as_role, desk, persons) -> None:
@@ -489,7 +490,7 @@ def test_the_whole_way_to_the_link(as_role, desk, persons, welding, url) -> None
     ngozi.post(f"/jobs/{welding}/finish", do="left_out", **left)
     assert "X9 is not on the sheet" in ngozi.post(f"/jobs/{welding}/finish", 422, do="left_out", codes="X9", **left)
     hold = desk.view(welding).state.hold("released")
-    assert [m.words for m in hold.missing] == []
+    assert [tell(m.said) for m in hold.missing] == []
     sign(desk, persons["lead"], welding, "released")
     assert desk.view(welding).state.hold("released").status == "closed"
     digest = re.search(r"/records/([0-9a-f]{64})\.json", solveig.post(f"/jobs/{welding}/record")).group(1)
@@ -534,7 +535,7 @@ def test_what_is_repaired_after_welding_is_proven_and_welded_anew(as_role, desk,
     assert "nothing is welded for good" in weld(ngozi, welding, "c", status=409)
     prove(desk, persons, welding)
     weld(ngozi, welding, "c")
-    assert any("not recorded as done" in m.words for m in desk.view(welding).state.hold("released").missing)
+    assert any("not recorded as done" in tell(m.said) for m in desk.view(welding).state.hold("released").missing)
     ngozi.post(f"/jobs/{welding}/weld")
     assert desk.view(welding).state.welded
 
@@ -555,7 +556,7 @@ def test_what_is_taken_back_opens_the_release_again(as_role, desk, persons) -> N
     finishing.take_back(desk, technician, key(), job, done)
     hold = desk.view(job).state.hold("released")
     assert hold.status != "closed"
-    assert "something was done, found or taken back" in hold.reopened
+    assert "something was done, found or taken back" in [tell(one) for one in hold.reopened]
 
 
 def test_left_out_needs_a_point_of_the_sheet(desk, persons) -> None:

@@ -17,8 +17,9 @@ from fairsquare.job.release.holds import job_state
 from fairsquare.store.jobs import Job, JobDetails
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import ROLES, Person
-from fairsquare.web import units
 from fairsquare.web.page import local_path
+from fairsquare.words import lengths as units
+from fairsquare.words.tell import tell
 from tests.job.facts import REFERENCES, changed, facts, movement, readings, signed, who
 
 
@@ -140,7 +141,7 @@ def test_a_job_that_was_opened_again_says_so() -> None:
     void = view(changed(whole, setups=(setup,)))
     assert waits(void).words == "Set-up 1 is void: make a new one"
     moved = view(changed(whole, movements=(movement("structure"),)))
-    assert "is open again: something was moved" in waits(moved).words
+    assert "is open again: something was moved" in tell(waits(moved).words)
     assert waits(moved).mood == "blocked"
     assert [stop.status for stop in spine(moved)][-6:] == ["now", *["todo"] * 5]
 

@@ -201,12 +201,17 @@ class StripSaid(Spoken):
             stagger_mm=self.stagger_mm,
         )
 
-    def station_words(self, mm: float) -> str:
-        """Return a station as it is said to the one with the tape."""
+    def station_said(self, mm: float) -> dict[str, str | float]:
+        """Return a station as it is said to the one with the tape: how far, which way, from which datum."""
         before = {"behind": "ahead of", "ahead of": "behind", "above": "below", "below": "above"}
         before |= {"outboard of": "inboard of", "inboard of": "outboard of"}
         word = RUNS[self.runs] if mm >= 0 else before[RUNS[self.runs]]
-        return f"{abs(mm):.1f} mm {word} {self.datum or 'the datum'}"
+        return {"at_mm": abs(mm), "way": word, "datum": self.datum or "the datum"}
+
+    def station_words(self, mm: float) -> str:
+        """Return a station in words, in mm."""
+        said = self.station_said(mm)
+        return f"{said['at_mm']:.1f} mm {said['way']} {said['datum']}"
 
 
 class LinesSaid(Model):

@@ -76,7 +76,7 @@ class Push(Model):
     points: tuple[str, ...]
     from_deg: float
     above_deg: float
-    words: str
+    words: str = ""
 
 
 class EndRead(Model):
@@ -89,11 +89,13 @@ class EndRead(Model):
 
 
 class Contradiction(Model):
-    """Something to be settled before anything is decided: by a reading, or by a person with a reason."""
+    """Something to be settled before anything is decided: by a reading, or by a person with a reason; in words, and the values
+    that they are made of."""
 
     kind: FindingKind
     points: tuple[str, ...]
-    detail: str
+    detail: str = ""
+    values: dict[str, float | str] = Field(default_factory=dict)
 
 
 class DamageRead(Model):
@@ -250,6 +252,12 @@ def _against_the_hit(hit: Hit | None, ends: Mapping[End, EndRead]) -> Iterator[C
             kind="hit",
             points=worst.push.points,
             detail=f"Told: {told}. Read: {worst.push.words}. They differ by {apart:.0f}°: was there another hit, or an older one?",
+            values={
+                "told_deg": hit.from_deg % 360,
+                "read_deg": worst.push.from_deg,
+                "above_deg": worst.push.above_deg,
+                "apart_deg": apart,
+            },
         )
 
 
@@ -260,6 +268,7 @@ def _against_the_fit(misfits: Sequence[str], states: Mapping[str, State]) -> Ite
                 kind="fit",
                 points=(code,),
                 detail=f"{code} reads fair, yet the panels there do not fit. Read it again; look at hinges and the panel itself.",
+                values={"code": code},
             )
 
 
@@ -275,4 +284,5 @@ def _between(points: Sequence[Point], states: Mapping[str, State]) -> Iterator[C
                     points=(code,),
                     detail=f"{code} reads fair between {ahead} and {behind}, which are off. "
                     "Metal does not skip a station: read it again, or look at what is there.",
+                    values={"code": code, "ahead": ahead, "behind": behind},
                 )

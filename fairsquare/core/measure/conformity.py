@@ -42,7 +42,7 @@ class PointJudgement(Model):
     probability: Row3 | None
     states: tuple[State, State, State]
     state: State
-    words: str
+    words: str = ""
 
 
 class PointsJudged(Model):

@@ -57,10 +57,11 @@ class Alternative(Model):
 
 
 class Warned(Model):
-    """Something the technician has to know before relying on the fit."""
+    """Something the technician has to know before relying on the fit: in words, and the figures that they are made of."""
 
     kind: Literal["unchecked", "minority", "weak", "refused"]
-    words: str
+    words: str = ""
+    values: dict[str, int | float | str] = Field(default_factory=dict)
 
 
 class SetupFit(Model):
@@ -324,6 +325,7 @@ def _minority(trusted: int, count: int) -> Warned:
         kind="minority",
         words=f"Only {trusted} of {count} references agree. No more than half: the others may be the sound ones. "
         "Read more references, or say with a reason which to trust.",
+        values={"agree": trusted, "many": count},
     )
 
 
@@ -345,7 +347,7 @@ def _refused(codes: list[str], warnings: list[Warned]) -> SetupFit:
         p=None,
         pose_covariance=None,
         detectable_mm={},
-        warnings=(*warnings, Warned(kind="refused", words=words)),
+        warnings=(*warnings, Warned(kind="refused", words=words, values={"many": len(codes)})),
     )
 
 
@@ -369,5 +371,13 @@ def _weak(sheet: Sheet, points: dict[str, Point], pose_covariance: Floats) -> li
             f"± {angle:.3f}°: at {code} that alone is ± {sigmas[row, axis]:.1f} mm in "
             f"{('length', 'width', 'height')[int(axis)]}, more than a third of its tolerance of "
             f"{limits[row, axis]:g} mm. Read references farther apart.",
+            values={
+                "about": ("length", "width", "height")[turning],
+                "turn_deg": float(angle),
+                "code": code,
+                "at_mm": float(sigmas[row, axis]),
+                "along": ("length", "width", "height")[int(axis)],
+                "limit_mm": float(limits[row, axis]),
+            },
         )
     ]

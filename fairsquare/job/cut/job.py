@@ -8,6 +8,7 @@ from fairsquare.core.cut.lines import LayerLines, Whose, lines_of
 from fairsquare.core.cut.section import LinesSaid, StripLayer, StripSaid, Topic, WeldsSaid
 from fairsquare.core.cut.working import MappedWeld, mapped_welds, working_order
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.said import Said, say
 from fairsquare.core.same import Same
 from fairsquare.job.damage.choices import MemberState, member_states
 from fairsquare.job.facts.cuts import CutMadeFact, SectionFact, SectionSaidFact, WeldTickFact
@@ -89,34 +90,32 @@ class SectionState(NamedTuple):
         return tuple(one for one in self.to_do(whose) if not self.is_done(whose, one.said.id))
 
     @property
-    def wanting(self) -> tuple[str, ...]:
-        """What is to be done yet, in words; none when the section is done."""
+    def wanting(self) -> tuple[Said, ...]:
+        """What is to be done yet; none when the section is done."""
         name = self.fact.member
         if self.fact.how == "bolts":
             return ()
         found = []
         if self.fact.how == "cut":
             if self.strip is None:
-                found.append(f"{name}: its layers are not described")
+                found.append(say("cut.layers", member=name))
             elif self.placed is None or self.placed.judged is None:
-                found.append(f"{name}: there is no place for its cuts yet")
+                found.append(say("cut.no_place", member=name))
             else:
                 left = [layer.id for layer in self.strip.cut if self.final(layer.id) is None]
                 if left:
-                    found.append(f"{name}: not cut yet: {', '.join(left)}")
+                    found.append(say("cut.uncut", member=name, layers=left))
         if self.welds is None:
             if self.fact.how == "seams":
-                found.append(f"{name}: its welds are not mapped")
+                found.append(say("cut.unmapped", member=name))
             return tuple(found)
         stuck = [one.said.id for one in mapped_welds(self.welds) if one.fault]
         if stuck:
-            found.append(
-                f"{name}: cannot be done as they lie: {', '.join(stuck[:8])}{' and more' if stuck[8:] else ''}"
-            )
+            found.append(say("cut.stuck", member=name, welds=stuck))
         for whose in SIDES:
             many = len(self.open(whose))
             if many:
-                found.append(f"{name}: {many} weld{'' if many == 1 else 's'} to open on the {whose}")
+                found.append(say("cut.welds", member=name, many=many, whose=whose))
         return tuple(found)
 
 
@@ -151,10 +150,10 @@ def members_off(facts: JobFacts) -> tuple[MemberState, ...]:
     return tuple(state for state in member_states(facts) if state.decision and state.decision.decision in _OFF)
 
 
-def cuts_want(facts: JobFacts) -> tuple[str, ...]:
-    """Return what is to be planned, cut and opened yet in a job, in words."""
-    planned = [words for state in section_states(facts) for words in state.wanting]
-    return (*(f"Plan how to replace the {member}" for member in unplanned(facts)), *planned)
+def cuts_want(facts: JobFacts) -> tuple[Said, ...]:
+    """Return what is to be planned, cut and opened yet in a job."""
+    planned = [one for state in section_states(facts) for one in state.wanting]
+    return (*(say("cut.plan", member=member) for member in unplanned(facts)), *planned)
 
 
 def unplanned(facts: JobFacts) -> tuple[str, ...]:

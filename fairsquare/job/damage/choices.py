@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from fairsquare.core.damage.decide import DecideMember, MemberDecided, MemberSeen, Sign, decide_member
 from fairsquare.core.errors import Refused
+from fairsquare.core.said import Said, say
 from fairsquare.core.same import Same
 from fairsquare.core.who import Role
 from fairsquare.job.damage.bound import OnMember, known_members, on_members
@@ -57,29 +58,29 @@ class MemberState(NamedTuple):
         return f"{self.member}, {self.layer}" if self.layer else self.member
 
     @property
-    def open(self) -> str | None:
-        """Why it is not decided, in words; None where it is."""
+    def open(self) -> Said | None:
+        """Why it is not decided; None where it is."""
         if self.seen is None:
-            return "not looked at yet"
+            return say("member.unseen")
         return self._not_taken_up(self.seen) or self._not_decided(self.seen)
 
-    def _not_taken_up(self, seen: MemberFact) -> str | None:
+    def _not_taken_up(self, seen: MemberFact) -> Said | None:
         left_out = self.left_out(seen.signs)
         since = [one for one in left_out if one.since > seen.by.at]
         if since:
-            return f"seen since it was looked at: “{since[0].seen.said}”"
+            return say("member.seen_since", seen=since[0].seen.said)
         if left_out and not seen.contradicts:
-            return f"“{left_out[0].seen.said}” is not among its signs: tick it, or say why it is not there"
+            return say("member.left_out", seen=left_out[0].seen.said)
         return None
 
-    def _not_decided(self, seen: MemberFact) -> str | None:
+    def _not_decided(self, seen: MemberFact) -> Said | None:
         if self.proposal is None:
-            return "nobody has said what it is made of, and it is not sound"
+            return say("member.material_unknown")
         if self.decision is None:
-            return "not decided"
+            return say("member.undecided")
         if self.decision.seen != seen.id:
-            return "seen anew since it was decided"
-        return "to be looked into before it is decided" if self.decision.decision == "inspect" else None
+            return say("member.seen_anew")
+        return say("member.inspect") if self.decision.decision == "inspect" else None
 
     @property
     def ticked(self) -> tuple[Sign, ...]:

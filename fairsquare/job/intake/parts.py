@@ -4,6 +4,7 @@ import math
 from typing import NamedTuple
 
 from fairsquare.core.metals import metals_touch
+from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet, points_by_first_code, tolerances
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.facts.parts import PartFact, PartItemFact, PartSpanFact
@@ -46,22 +47,24 @@ class PartState(NamedTuple):
         return metals_touch(blank.material, blank.touches) if blank else ""
 
     @property
-    def faults(self) -> tuple[str, ...]:
-        """What stands in the way of cutting for it, in words."""
+    def faults(self) -> tuple[Said, ...]:
+        """What stands in the way of cutting for it."""
         if self.part.origin == "made":
             return ()
-        said = [f"{one.words}: {one.new_count} of {one.old_count}" for one in self.missing]
-        said += [f"{one.words} is still on it" for one in self.comes_off if not one.plan]
+        said = [say("part.fewer", item=one.words, new=one.new_count, old=one.old_count) for one in self.missing]
+        said += [say("part.still_on", item=one.words) for one in self.comes_off if not one.plan]
         away = [(one.span, one.span.mm - one.sheet_mm) for one in self.spans if one.off and one.sheet_mm is not None]
-        said += [f"{span.a} to {span.b} is {abs(mm):.1f} mm too {'long' if mm > 0 else 'short'}" for span, mm in away]
+        said += [
+            say("part.too_long" if mm > 0 else "part.too_short", a=span.a, b=span.b, by_mm=abs(mm)) for span, mm in away
+        ]
         if not self.counted:
-            said.append("not counted off against the old part")
+            said.append(say("part.uncounted"))
         if self.part.origin == "donor" and not self.spans:
-            said.append("a donor can be bent too: measure it")
+            said.append(say("part.unmeasured"))
         if self.part.origin == "donor" and not any(one.kind == "layer" for one in self.counted):
-            said.append("its layers are not counted")
+            said.append(say("part.layers"))
         if self.part.origin == "donor" and not self.part.identity:
-            said.append("the number of the vehicle that it was cut from is not written down")
+            said.append(say("part.identity"))
         return tuple(said)
 
 

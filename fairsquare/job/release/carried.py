@@ -3,6 +3,7 @@
 import math
 from typing import NamedTuple
 
+from fairsquare.core.said import Said, say
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.measure.ageing import lowering, read_at
@@ -38,10 +39,10 @@ class SpanPair(NamedTuple):
 
 
 class Carried(NamedTuple):
-    """The spans, and in words what is missing for the rack's proof to stand; empty where it stands."""
+    """The spans, and what is missing for the rack's proof to stand; None where it stands."""
 
     pairs: tuple[SpanPair, ...]
-    missing: str
+    missing: Said | None
 
     @property
     def agreed(self) -> tuple[SpanPair, ...]:
@@ -76,20 +77,16 @@ def _limit(before: ReadingFact, after: ReadingFact | None) -> float:
     return SIGMAS * math.hypot(*sigmas)
 
 
-def _missing(pairs: tuple[SpanPair, ...]) -> str:
+def _missing(pairs: tuple[SpanPair, ...]) -> Said | None:
     ends = {code for pair in pairs for code in (pair.a, pair.b)}
     if len(pairs) < FEWEST_SPANS or len(ends) < FEWEST_POINTS:
-        return (
-            f"{len(pairs)} free spans were read before it was let down: {FEWEST_SPANS} between {FEWEST_POINTS} points are needed. "
-            "Set it up again, read them, and let it down again."
-        )
+        return say("spans.too_few", many=len(pairs), fewest=FEWEST_SPANS, points=FEWEST_POINTS)
     apart = [pair for pair in pairs if pair.apart_mm is not None and not pair.agrees]
     if apart:
-        told = ", ".join(f"{pair.a} to {pair.b} by {pair.apart_mm:+.1f} mm" for pair in apart)
-        return f"Spans differ from before it was let down: {told}. Set it up again and measure."
+        return say("spans.differ", each=[say("spans.by", a=one.a, b=one.b, apart_mm=one.apart_mm) for one in apart])
     agreed = [pair for pair in pairs if pair.agrees]
     reached = {code for pair in agreed for code in (pair.a, pair.b)}
     if len(agreed) < FEWEST_SPANS or len(reached) < FEWEST_POINTS:
-        open_ones = ", ".join(f"{pair.a} to {pair.b}" for pair in pairs if pair.after is None)
-        return f"Read the same spans again on the wheels: {open_ones}."
-    return ""
+        left = [pair for pair in pairs if pair.after is None]
+        return say("spans.again", each=[say("spans.between", a=pair.a, b=pair.b) for pair in left])
+    return None

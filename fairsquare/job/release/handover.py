@@ -3,12 +3,13 @@
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from fairsquare.core.said import say
 from fairsquare.job.facts.done import OUTSIDES, Finished, FinishItem, LeftOut, OutsideKind, OutsideWork
 from fairsquare.job.facts.finishing import ClockFact, DoneFact
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.picture import Picture
-from fairsquare.job.missing import Demand, Missing, listed
-from fairsquare.job.release.proof import gap_demands, point_demands, setup_demand, tool_demand, wheel_demands
+from fairsquare.job.missing import Demand, Missing, lacks
+from fairsquare.job.release.proof import demand, gap_demands, point_demands, setup_demand, tool_demand, wheel_demands
 from fairsquare.job.weld.job import needs_welding, seam_states, welded
 
 LIMITS_OF_ADVICE = (
@@ -77,12 +78,11 @@ def release_demands(facts: JobFacts, picture: Picture | None, *, accepted: bool)
 
 
 def _demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> Iterator[Demand]:
-    yield Demand(
-        name="before",
-        title="Fit was accepted before welding",
-        evidence="signed",
-        missing=() if accepted else (Missing(words="“Fit accepted: weld” is not signed."),),
-        todo="Open the hold point: it says what it lacks.",
+    yield demand(
+        "before",
+        say("signed"),
+        () if accepted else (lacks("not_signed", hold="fit_accepted"),),
+        title=say("demand.fit_before"),
         page="holds/fit_accepted",
     )
     yield _welds(facts)
@@ -96,37 +96,21 @@ def _demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> Ite
     yield _finish(facts)
     yield from (_outside(facts, what) for what in OUTSIDES)
     clocks = running(facts)
-    yield Demand(
-        name="clocks",
-        title="No clock runs any more",
-        evidence="all ended",
-        missing=(Missing(words=f"Clocks run: {listed(one.label for one in clocks)}."),) if clocks else (),
-        todo="End each when what it counts is over.",
-        page="bond",
-    )
+    run = (lacks("clocks.run", clocks=[one.label for one in clocks]),) if clocks else ()
+    yield demand("clocks", say("clocks.ended"), run, page="bond")
 
 
 def _welds(facts: JobFacts) -> Demand:
     if not needs_welding(facts):
-        return Demand(name="welds", title="Every weld is in", evidence="nothing is welded")
+        return demand("welds", say("weld.nothing"))
     seams = seam_states(facts)
-    missing = [
-        Missing(words=f"{state.plan.name}: not in, or to be made again: {listed(state.open)}.")
-        for state in seams
-        if state.open
-    ]
+    missing = [lacks("weld.open", seam=state.plan.name, welds=state.open) for state in seams if state.open]
     done = welded(facts)
     if done is None or any(run.by.at > done.by.at for state in seams for run in state.log):
-        missing.append(Missing(words="Final welding is not recorded as done."))
+        missing.append(lacks("weld.unrecorded"))
     many = sum(len(state.plan.welds) for state in seams)
-    return Demand(
-        name="welds",
-        title="Every weld is in",
-        evidence=f"{many} welds, done {done.by.at[:16].replace('T', ' ')} UTC" if done else "",
-        missing=tuple(missing),
-        todo="Make the welds in their order, log each, then record that welding is done.",
-        page="weld",
-    )
+    evidence = say("weld.done", many=many, done_at=done.by.at) if done else None
+    return demand("welds", evidence, tuple(missing), page="weld")
 
 
 def _finish(facts: JobFacts) -> Demand:
@@ -134,35 +118,29 @@ def _finish(facts: JobFacts) -> Demand:
     undone = [item.what.words for item, done in items if done is None and isinstance(item.what, FinishItem)]
     missing = []
     if not items:
-        missing.append(Missing(words="No protection, pads or later seams are listed.", overridable=True))
+        missing.append(lacks("finish.unlisted", overridable=True))
     if undone:
-        missing.append(Missing(words=f"Not done yet: {listed(undone)}.", overridable=True))
-    return Demand(
-        name="finish",
-        title="Protected and closed",
-        evidence=f"{len(items)} of {len(items)} done",
-        missing=tuple(missing),
-        todo="List primer, sealer, wax, pads and seams for later, and tick them off.",
-        page="finish",
-    )
+        missing.append(lacks("finish.undone", items=undone, overridable=True))
+    return demand("finish", say("finish.done", many=len(items)), tuple(missing), page="finish")
 
 
 def _outside(facts: JobFacts, what: OutsideKind) -> Demand:
     done = outside_work(facts, what)
-    words = OUTSIDES[what]
     missing: tuple[Missing, ...] = ()
+    evidence = None
     if done is None:
-        missing = (Missing(words=f"No word on {words}.", overridable=True),)
+        missing = (lacks("outside.no_word", what=what, overridable=True),)
     elif done.end == "failed":
-        missing = (Missing(words=f"{words} failed at {done.by_whom}: {done.words or done.paper}.", overridable=True),)
-    told = ""
+        why = done.words or done.paper
+        missing = (lacks("outside.failed", what=what, by=done.by_whom, why=why, overridable=True),)
     if done is not None:
-        told = f"{done.by_whom}, {done.paper}" if done.end == "done" else f"not needed: {done.words} ({done.by_whom})"
-    return Demand(
-        name=what,
-        title=words[0].upper() + words[1:],
-        evidence=told,
-        missing=missing,
-        todo="Have it done, and write down by whom and the number of the paper; or the maker's word that it is not needed.",
+        kind = "outside.done" if done.end == "done" else "outside.not_needed"
+        evidence = say(kind, by=done.by_whom, paper=done.paper, why=done.words)
+    return demand(
+        what,
+        evidence,
+        missing,
+        title=say("demand.outside", what=what),
+        todo=say("todo.outside"),
         page="finish",
     )

@@ -10,10 +10,11 @@ from urllib.parse import quote, urlencode
 from fairsquare.core.damage.read import Contradiction
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.model import Model
+from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.who import Role
 from fairsquare.job.damage.bound import STRUCTURAL, OnMember, structural, unplaced
-from fairsquare.job.damage.choices import member_states
+from fairsquare.job.damage.choices import MemberState, member_states
 from fairsquare.job.damage.job import damage_of, open_findings, units_of
 from fairsquare.job.facts.holds import HoldName, SignatureFact
 from fairsquare.job.facts.job import JobFacts
@@ -21,10 +22,8 @@ from fairsquare.job.fit.job import fit_fact
 from fairsquare.job.intake.supplements import line_states
 from fairsquare.job.measure.counted import counting, reference_readings
 from fairsquare.job.measure.picture import Picture, current_setup, picture_of
-from fairsquare.job.missing import Demand, Missing, all_missing
-from fairsquare.job.missing import count as _count
+from fairsquare.job.missing import Demand, Missing, all_missing, lacks
 from fairsquare.job.missing import ids as _ids
-from fairsquare.job.missing import listed as _list
 from fairsquare.job.moves import MOVES
 from fairsquare.job.pull.board import after_pulls, pulls_wanted, staying_points, under_way
 from fairsquare.job.release.handover import release_demands, standing
@@ -38,37 +37,6 @@ SOUND_POINTS = 3
 SOUND_ALONG_MM = 300.0
 SOUND_ACROSS_MM = 100.0
 
-_WHY_CHANGED = {
-    "sheet": "the sheet is another version than the one that was signed",
-    "setup": "the set-up is another one, or none is in force any more",
-    "references": "reference points were read again",
-    "choice": "other references are relied on",
-    "safety": "an answer on the made-safe list has changed",
-    "readings": "points were read, corrected or taken back",
-    "movements": "something was moved",
-    "gaps": "gaps were read again",
-    "parts": "a part was checked again",
-    "cuts": "a cut was planned anew or made, or a weld was opened",
-    "walk": "something was seen at the walk-round, or taken back",
-    "bound": "it was said anew on which member something is that was seen",
-    "members": "a member was looked at again",
-    "decisions": "a member was decided anew",
-    "settled": "a contradiction was settled",
-    "pulls": "pulls were made since",
-    "supplements": "a supplement waits for the payer's word",
-    "fit": "the panels and gaps were listed anew",
-    "seams": "a seam is welded otherwise than was planned",
-    "done": "something was done, found or taken back",
-}
-
-
-_WAITS = {
-    "draft": "not sent to the payer yet",
-    "sent": "not answered by the payer yet",
-    "refused": "refused by the payer",
-    "asked": "asked about by the payer",
-}
-
 
 class Hold(Model):
     """One hold point as it stands. `reopened` says why a signature no longer holds."""
@@ -77,7 +45,7 @@ class Hold(Model):
     title: str
     status: HoldStatus
     missing: tuple[Missing, ...]
-    reopened: tuple[str, ...]
+    reopened: tuple[Said, ...]
     signature: SignatureFact | None
     evidence: dict[str, str]
     signers: tuple[Role, ...]
@@ -151,7 +119,7 @@ def _fit(facts: JobFacts, picture: Picture | None, before: tuple[Hold, ...]) -> 
     passed = _passed(facts)
     if passed is not None:
         return _as_signed("fit_accepted", passed)
-    demands = fit_demands(facts, picture, {hold.name: hold.title for hold in before if hold.status != "closed"})
+    demands = fit_demands(facts, picture, [hold.name for hold in before if hold.status != "closed"])
     hold = _hold(facts, "fit_accepted", all_missing(demands), _fit_evidence(facts, picture))
     return hold.model_copy(update={"demands": demands})
 
@@ -221,25 +189,25 @@ def _moves(facts: JobFacts, hold: HoldName) -> str:
     return _ids(move.id for move in facts.movements if hold in MOVES[move.what].reopens)
 
 
-def may_sign(hold: Hold, role: Role) -> str | None:
-    """Return why a person of that role may not sign the hold, in words; None when nothing stands in the way."""
+def may_sign(hold: Hold, role: Role) -> Said | None:
+    """Return why a person of that role may not sign the hold; None when nothing stands in the way."""
     if not hold.signers:
-        return "This is practice: nothing is signed."
+        return say("sign.practice")
     if role not in hold.signers:
-        return f"{hold.title} is signed by a {' or a '.join(hold.signers)}; you are signed in as {role}."
+        return say("sign.role", hold=hold.name, signers=hold.signers, role=role)
     if hold.status == "closed":
-        return f"{hold.title} is signed already, on the evidence as it stands."
+        return say("sign.signed", hold=hold.name)
     if hold.blocked:
-        return "Not yet: " + " ".join(missing.words for missing in hold.missing if not missing.overridable)
+        return say("sign.blocked", missing=[missing.said for missing in hold.missing if not missing.overridable])
     if hold.missing and role != "lead":
-        return "Only a lead may override what is missing: " + " ".join(missing.words for missing in hold.missing)
+        return say("sign.lead", missing=[missing.said for missing in hold.missing])
     return None
 
 
 def _practised(name: HoldName, missing: list[Missing], evidence: dict[str, str]) -> Hold:
     """Return a hold point in practice: nobody signs it. What comes before the pulls is open where its evidence is there."""
     if name in ("fit_accepted", "released"):
-        missing = [Missing(words="Practice ends with the pulls: nothing is welded on it.", page="practice")]
+        missing = [lacks("practice.ends", page="practice")]
     elif name != "pulls_done":
         missing = [one for one in missing if not one.overridable] if name == "setup_accepted" else []
     open_way = not missing and name != "pulls_done"
@@ -274,33 +242,26 @@ def _hold(facts: JobFacts, name: HoldName, missing: list[Missing], evidence: dic
     )
 
 
-def _reopened(signature: SignatureFact, evidence: dict[str, str], missing: list[Missing]) -> tuple[str, ...]:
+def _reopened(signature: SignatureFact, evidence: dict[str, str], missing: list[Missing]) -> tuple[Said, ...]:
     keys = sorted(set(evidence) | set(signature.evidence))
-    changed = [
-        _WHY_CHANGED.get(key, f"{key} has changed") for key in keys if evidence.get(key) != signature.evidence.get(key)
-    ]
-    grown = [m.words.rstrip(".") for m in missing if not m.overridable]
+    changed = [say("changed", of=key) for key in keys if evidence.get(key) != signature.evidence.get(key)]
+    grown = [m.said for m in missing if not m.overridable]
     return tuple(changed) or tuple(grown)
 
 
 def _unsigned(hold: Hold) -> list[Missing]:
-    return (
-        [] if hold.status == "closed" else [Missing(words=f"“{hold.title}” is not signed.", page=f"holds/{hold.name}")]
-    )
+    return [] if hold.status == "closed" else [lacks("not_signed", hold=hold.name, page=f"holds/{hold.name}")]
 
 
 def _missing_safety(facts: JobFacts) -> list[Missing]:
     answered = {fact.item: fact for fact in facts.safety if fact.answer != "undone"}
     missing = [
-        Missing(words=f"{item.title}: not answered yet.", page="take-in")
-        for item in SAFETY_ITEMS
-        if item.key not in answered
+        lacks("safety.unanswered", item=item.key, page="take-in") for item in SAFETY_ITEMS if item.key not in answered
     ]
     for item in SAFETY_ITEMS:
         fact = answered.get(item.key)
         if item.qualified and fact and fact.answer == "done" and not (fact.done_by and fact.qualification):
-            words = f"{item.title}: say by whom, and the number of the {item.qualified}."
-            missing.append(Missing(words=words, page="take-in"))
+            missing.append(lacks("safety.unqualified", item=item.key, page="take-in"))
     return missing
 
 
@@ -311,73 +272,65 @@ def _safety_evidence(facts: JobFacts) -> dict[str, str]:
 
 def _missing_setup(facts: JobFacts, picture: Picture | None) -> list[Missing]:
     if facts.sheet is None:
-        return [Missing(words="There is no sheet: import one or type it in.", page="sheet")]
+        return [lacks("setup.no_sheet", page="sheet")]
     if picture is None:
         last = facts.setups[-1] if facts.setups else None
         if last and last.voided:
-            return [Missing(words=f"Set-up {last.number} is void: {last.voided.words}. Make a new one.", page="set-up")]
-        return [Missing(words="There is no set-up: open one and read the reference points.", page="set-up")]
+            return [lacks("setup.void", number=last.number, cause=last.voided.words, page="set-up")]
+        return [lacks("setup.none", page="set-up")]
     if picture.setup.kind == "sight":
         return _missing_sight(facts.sheet, picture)
     if picture.fit is None:
-        return [Missing(words=picture.fault or "The reference points do not make a set-up.", page="set-up")]
+        return [lacks("setup.fault", told=picture.fault or "", page="set-up")]
     missing = []
     if picture.fit.verdict == "refused":
-        missing.append(Missing(words=picture.fit.warnings[-1].words, page="set-up"))
+        missing.append(Missing(said=say("fit.refused", **picture.fit.warnings[-1].values), page="set-up"))
     if picture.fit.verdict == "ambiguous" and picture.setup.choice is None:
-        words = "More than one set of references fits. Read another reference, or choose which to trust, with a reason."
-        missing.append(Missing(words=words, page="set-up"))
+        missing.append(lacks("setup.ambiguous", page="set-up"))
     if picture.setup.choice and set(picture.setup.choice.trusted) != set(picture.relied_on):
-        missing.append(Missing(words="The references chosen do not agree any more: choose again.", page="set-up"))
+        missing.append(lacks("setup.choice_disagrees", page="set-up"))
     missing += [
-        Missing(words=w.words, todo=_what_to_do(facts.sheet, picture), overridable=True, page="set-up")
+        Missing(
+            said=say(f"fit.{w.kind}", **w.values),
+            todo=_what_to_do(facts.sheet, picture),
+            overridable=True,
+            page="set-up",
+        )
         for w in picture.fit.warnings
         if w.kind in ("unchecked", "weak")
     ]
     return missing
 
 
-def _what_to_do(sheet: Sheet, picture: Picture) -> str:
+def _what_to_do(sheet: Sheet, picture: Picture) -> Said:
     """Return what can be done where references hold the set-up too loosely, also where the sheet has no other."""
     left = [point.code for point in sheet.points if point.reference and point.code not in picture.relied_on]
     if left:
-        return f"Left to read: {_list(left)}."
+        return say("setup.left_to_read", codes=left)
     xs = [point.xyz[0] for point in sheet.points if point.reference]
     far = sorted(sheet.points, key=lambda point: -max(point.xyz[0] - max(xs), min(xs) - point.xyz[0]))
     states = picture.judged
     sound = [p.code for p in far if not p.reference and p.code in states and states[p.code].state == "fair"][:2]
-    more = (
-        f" {_list(sound)} read fair and would help: make them references on the sheet, and read them as such."
-        if sound
-        else ""
-    )
-    return (
-        f"The sheet has no other reference.{more} Cross spans over the whole length, with the tram, check it too. Or a lead signs "
-        "it with a reason: what is measured keeps that uncertainty, and says so."
-    )
+    return say("setup.no_other_reference", sound=sound)
 
 
 def _missing_sight(sheet: Sheet, picture: Picture) -> list[Missing]:
     """Return what a set-up of gauges, line and tape lacks: sound points that were chosen, far apart, and agree."""
     sound = [point.xyz for point in sheet.points if point.code in picture.relied_on]
     if not sound:
-        return [Missing(words="Say which points stand on sound frame: that is chosen, never assumed.", page="set-up")]
+        return [lacks("sound.none", page="set-up")]
     along = max(place[0] for place in sound) - min(place[0] for place in sound)
     across = max(place[1] for place in sound) - min(place[1] for place in sound)
     if len(sound) < SOUND_POINTS or along < SOUND_ALONG_MM or across < SOUND_ACROSS_MM:
-        words = "Choose two stations or more on sound frame, left and right, at least 300 mm apart along the vehicle."
-        return [Missing(words=words, page="set-up")]
+        return [lacks("sound.too_few", apart_mm=SOUND_ALONG_MM, page="set-up")]
     if picture.fault:
-        return [Missing(words=picture.fault, page="set-up")]
+        return [lacks("setup.fault", told=picture.fault, page="set-up")]
     joined = picture.joined
     if joined is None or joined.dof < 1:
-        words = "Nothing checks the sound points against one another: read a cross span between them, or hang a third gauge."
-        return [Missing(words=words, overridable=True, page="measure")]
+        return [lacks("sound.unchecked", overridable=True, page="measure")]
     doubted = [*joined.distrusted, *(code for doubt in joined.doubts for code in doubt.places)]
     if doubted:
-        names = _list(dict.fromkeys(doubted))
-        words = f"{names}: not where the sheet says, by the other readings. Choose other sound points."
-        return [Missing(words=words, page="set-up")]
+        return [lacks("sound.doubted", codes=list(dict.fromkeys(doubted)), page="set-up")]
     return []
 
 
@@ -418,50 +371,51 @@ def _missing_decision(facts: JobFacts, picture: Picture | None) -> list[Missing]
     Contradictions are looked for last, when nothing else stands in the way that a reading would change.
     """
     if picture is None:
-        return [Missing(words="No point is measured: what cannot be seen is not decided.", page="measure")]
+        return [lacks("decision.unmeasured", page="measure")]
     missing = [
-        Missing(
-            words=f"Supplement: “{state.line.words}” is {_WAITS[state.status]}. A lead may let it go on, with a reason.",
-            page="supplements",
-        )
+        lacks("decision.supplement", line=state.line.words, status=state.status, page="supplements")
         for state in line_states(facts)
         if state.opens_decision
     ]
     unread = [code for code, judged in picture.judged.items() if judged.state == "unread"]
     if unread:
-        words = f"{_count(unread)} not known: {_list(unread)}. What is not read is not proven sound."
-        missing.append(Missing(words=words, overridable=True, page=f"measure?point={quote(unread[0])}"))
-    missing += [Missing(words=_unplaced_words(one), page=f"walk-round#seen-{one.seen.id}") for one in unplaced(facts)]
+        missing.append(
+            lacks("decision.unread", codes=unread, overridable=True, page=f"measure?point={quote(unread[0])}")
+        )
+    missing += [_unplaced(one) for one in unplaced(facts)]
     missing += _off_no_member(facts, picture)
-    undecided: dict[str, list[str]] = {}
-    undecided_first: dict[str, str] = {}
+    undecided: dict[str, list[MemberState]] = {}
     for state in member_states(facts):
         if state.open:
-            undecided.setdefault(state.open, []).append(state.name)
-            undecided_first.setdefault(state.open, state.member)
+            undecided.setdefault(state.open.model_dump_json(), []).append(state)
     missing += [
-        Missing(words=f"{_list(names)}: {why}.", page=f"decide?{urlencode({'member': undecided_first[why]})}")
-        for why, names in undecided.items()
+        lacks(
+            "decision.undecided",
+            members=[one.name for one in states],
+            why=states[0].open,
+            page=f"decide?{urlencode({'member': states[0].member})}",
+        )
+        for states in undecided.values()
     ]
     if undecided:
         return missing
     missing += _kept_though_off(facts, picture)
     damage = damage_of(facts)
     return missing + [
-        Missing(words=one.detail, todo=f"{_again(facts, one)} settle it with a reason.", page="damage#settle-h")
+        Missing(said=say(f"damage.{one.kind}", **one.values), todo=_again(facts, one), page="damage#settle-h")
         for one in open_findings(facts, damage.findings if damage else ())
     ]
 
 
-def _again(facts: JobFacts, found: Contradiction) -> str:
+def _again(facts: JobFacts, found: Contradiction) -> Said:
     """Return what is to be done first about a contradiction: its points read again, where they were read only once."""
     once = [code for code in found.points if sum(code in one.codes for one in counting(facts.readings)) < 2]
-    return f"Read {_list(once)} again; where that stays so," if once else "It was read again and stays so: look, then"
+    return say("decision.read_again", codes=once) if once else say("decision.stays_so")
 
 
-def _unplaced_words(one: OnMember) -> str:
-    where = "it is not said on which member" if one.member is None else f"on which layer of {one.member} is not said"
-    return f"Seen: “{one.seen.said}”, and {where}. Say it: what was seen binds what is decided."
+def _unplaced(one: OnMember) -> Missing:
+    page = f"walk-round#seen-{one.seen.id}"
+    return lacks("decision.unplaced", seen=one.seen.said, member=one.member or "", page=page)
 
 
 def _off_no_member(facts: JobFacts, picture: Picture) -> list[Missing]:
@@ -471,17 +425,10 @@ def _off_no_member(facts: JobFacts, picture: Picture) -> list[Missing]:
     stray = [p.code for p in facts.sheet.points if p.member is None]
     off = [code for code in dict.fromkeys(stray) if code in picture.judged and picture.judged[code].state == "off"]
     if off:
-        them = "it" if len(off) == 1 else "them"
-        words = (
-            f"{_list(off)}: out of tolerance, and on no member, so nothing is decided of {them}. "
-            f"Touch {them} on the sheet’s drawing and name the member."
-        )
-        return [Missing(words=words, page=f"sheet/members?touched={quote(' '.join(off))}")]
+        page = f"sheet/members?touched={quote(' '.join(off))}"
+        return [lacks("decision.off_no_member", codes=off, page=page)]
     if not member_states(facts):
-        words = (
-            "The sheet names no member, so nothing is decided of any. Touch points on its drawing and name the members."
-        )
-        return [Missing(words=words, page="sheet/members")]
+        return [lacks("decision.no_members", page="sheet/members")]
     return []
 
 
@@ -493,14 +440,8 @@ def _kept_though_off(facts: JobFacts, picture: Picture) -> list[Missing]:
         off = [p.code for p in points.get(state.member, ()) if picture.judged[p.code].state == "off"]
         layers = {one.layer for one in member_states(facts) if one.member == state.member}
         if off and len(layers) == 1 and state.decision and state.decision.decision == "keep":
-            words = f"{state.name}: kept, though {_list(off)} {'is' if len(off) == 1 else 'are'} off."
-            missing.append(
-                Missing(
-                    words=f"{words} Straighten it, or leave it with the owner's consent.",
-                    overridable=True,
-                    page=f"decide?{urlencode({'member': state.member})}",
-                )
-            )
+            page = f"decide?{urlencode({'member': state.member})}"
+            missing.append(lacks("decision.kept_off", member=state.name, codes=off, overridable=True, page=page))
     return missing
 
 
@@ -533,33 +474,32 @@ def _pulls(facts: JobFacts, picture: Picture | None, before: list[Missing]) -> t
 def _missing_pulls(facts: JobFacts, picture: Picture | None) -> list[Missing]:
     """Return what stands in the way of calling the pulls done: every point that stays is fair, read free after the last of them."""
     if picture is None:
-        return [Missing(words="No point is measured: there is no set-up in force.", page="set-up")]
+        return [lacks("points.unmeasured", page="set-up")]
     missing = tool_missing(facts, picture)
     if under_way(facts):
-        missing.append(Missing(words="A pull is under way: let go, read free, and end it.", page="board"))
+        missing.append(lacks("pulls.under_way", page="board"))
     ends = after_pulls(facts)
     decided_at = max((s.by.at for s in facts.signatures if s.hold == "decision_made"), default="")
     for number, event in ends.items():
         if event.after and (event.after.cracks.strip() or event.after.seams.strip()) and event.by.at > decided_at:
             found = event.after.cracks.strip() or event.after.seams.strip()
-            words = f"Found after pull {number}: {found}. Put it among the members' signs and decide on it."
-            missing.append(Missing(words=words, overridable=True, page="decide"))
+            missing.append(lacks("pulls.found_after", pull=number, found=found, overridable=True, page="decide"))
     stay = set(staying_points(facts))
     states = {code: judged.state for code, judged in picture.judged.items() if code in stay}
     stale = [code for code in picture.stale_only if code in stay]
     loaded = [code for code in picture.loaded_only if code in stay]
     unread = [c for c, state in states.items() if state == "unread" and c not in stale and c not in loaded]
     if unread:
-        missing.append(Missing(words=f"{_count(unread)} not read: {_list(unread)}.", page="measure"))
+        missing.append(lacks("points.unread", codes=unread, page="measure"))
     if loaded:
-        missing.append(Missing(words=f"Read only under load: {_list(loaded)}. Let go and read free.", page="measure"))
+        missing.append(lacks("points.loaded", codes=loaded, page="measure"))
     if stale:
-        missing.append(Missing(words=f"Read before the last pull: {_list(stale)}. Read again, free.", page="measure"))
-    for kind, words in (("off", "out of tolerance"), ("close", "inside, but not by more than the uncertainty")):
+        missing.append(lacks("points.before_pull", codes=stale, page="measure"))
+    for kind in ("off", "close"):
         codes = [code for code, state in states.items() if state == kind]
         if codes:
-            told = f"{_count(codes)} {words}: {_list(codes)}."
-            missing.append(Missing(words=told, overridable=True, page="pulls" if kind == "off" else "measure"))
+            page = "pulls" if kind == "off" else "measure"
+            missing.append(lacks(f"points.{kind}", codes=codes, overridable=True, page=page))
     return missing
 
 

@@ -3,9 +3,10 @@
 Nobody overrides what is missing, old or read under load; a lead may let other things go on, with a reason.
 """
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Sequence
 
 from fairsquare.core.measure.calibration import Standing
+from fairsquare.core.said import Said, say
 from fairsquare.core.weld.bonding import bond_waits
 from fairsquare.job.cut.job import section_states, unplanned
 from fairsquare.job.facts.holds import HoldName
@@ -16,26 +17,40 @@ from fairsquare.job.intake.parts import part_states
 from fairsquare.job.measure.ageing import stands_on
 from fairsquare.job.measure.picture import Picture
 from fairsquare.job.measure.trusted_tools import tools_behind
-from fairsquare.job.missing import Demand, Missing, count, listed
+from fairsquare.job.missing import Demand, Missing, lacks
 from fairsquare.job.moves import MOVES
 from fairsquare.job.release.carried import carried
 from fairsquare.job.release.watching import drifts
 from fairsquare.job.weld.job import bond_said, seam_states, unplanned_sections
 
 
-def fit_demands(facts: JobFacts, picture: Picture | None, before: Mapping[HoldName, str]) -> tuple[Demand, ...]:
-    """Return the demands in order; `before` are the hold points that are not closed, by their titles."""
+def demand(
+    name: str,
+    evidence: Said | None,
+    missing: tuple[Missing, ...] = (),
+    *,
+    title: Said | None = None,
+    todo: Said | None = None,
+    page: str = "",
+) -> Demand:
+    """Return a demand by its name, with the title and what to do that go with it, where they are not given."""
+    named = title or say(f"demand.{name}")
+    return Demand(
+        name=name, title=named, evidence=evidence, missing=missing, todo=todo or say(f"todo.{name}"), page=page
+    )
+
+
+def fit_demands(facts: JobFacts, picture: Picture | None, before: Sequence[HoldName]) -> tuple[Demand, ...]:
+    """Return the demands in order; `before` are the hold points that are not closed."""
     return tuple(_demands(facts, picture, before))
 
 
-def _demands(facts: JobFacts, picture: Picture | None, before: Mapping[HoldName, str]) -> Iterator[Demand]:
-    yield Demand(
-        name="before",
-        title="The hold points before it are signed",
-        evidence="all signed, and what they rest on stands",
-        missing=tuple(Missing(words=f"“{title}” is not signed.") for title in before.values()),
-        todo="Open the hold point: it says what it lacks.",
-        page=f"holds/{next(iter(before))}" if before else "",
+def _demands(facts: JobFacts, picture: Picture | None, before: Sequence[HoldName]) -> Iterator[Demand]:
+    yield demand(
+        "before",
+        say("all_signed"),
+        tuple(lacks("not_signed", hold=name) for name in before),
+        page=f"holds/{before[0]}" if before else "",
     )
     yield setup_demand(picture)
     yield tool_demand(facts, picture)
@@ -56,43 +71,23 @@ def tool_missing(facts: JobFacts, picture: Picture | None, *, setup_only: bool =
 
 
 def _bad(behind: Iterable[Standing]) -> list[Missing]:
-    return [
-        Missing(
-            words=f"{one.name}, {one.words}: what it read is no evidence. Read again with a tool that is good.",
-            page="measure",
-        )
-        for one in behind
-        if one.level == "bad"
-    ]
+    return [lacks("tools.bad", tool=one.name, told=one.words, page="measure") for one in behind if one.level == "bad"]
 
 
 def tool_demand(facts: JobFacts, picture: Picture | None) -> Demand:
     """Return that the tools that read what counts are good; one that is overdue, or unknown, is said and does not bar the way."""
     behind = tools_behind(facts, picture)
-    said = "; ".join(f"{one.name}: {'NB ' if one.level != 'good' else ''}{one.words}" for one in behind)
-    return Demand(
-        name="tools",
-        title="The tools that read it are good",
-        evidence=said or "nothing was read",
-        missing=tuple(_bad(behind)),
-        todo="Check the tool on the reference bar again; else read again with a good one.",
-        page="measure",
-    )
+    said = [say("tools.stands", tool=one.name, level=one.level, told=one.words) for one in behind]
+    evidence = say("row", each=said) if said else say("tools.nothing_read")
+    return demand("tools", evidence, tuple(_bad(behind)), page="measure")
 
 
 def setup_demand(picture: Picture | None) -> Demand:
     """Return that a set-up is there in which the points are measured."""
     if picture is None:
-        return Demand(
-            name="setup",
-            title="A set-up is valid",
-            evidence="",
-            missing=(Missing(words="No point is measured: there is no set-up in force."),),
-            todo="Set up and read the reference points again.",
-            page="set-up",
-        )
-    rests = f"set-up {picture.setup.number}, {picture.setup.instrument}, on {listed(picture.relied_on)}"
-    return Demand(name="setup", title="A set-up is valid", evidence=rests)
+        return demand("setup", None, (lacks("points.unmeasured"),), page="set-up")
+    own = picture.setup
+    return demand("setup", say("setup.rests", number=own.number, tool=own.instrument, codes=picture.relied_on))
 
 
 def point_demands(facts: JobFacts, picture: Picture, consented: frozenset[str] = frozenset()) -> Iterator[Demand]:
@@ -106,95 +101,51 @@ def point_demands(facts: JobFacts, picture: Picture, consented: frozenset[str] =
     never = [code for code in unread if code not in aside and code not in picture.used]
     vague = [code for code in unread if code in picture.used]
     left = picture.setup.left is not None
-    todo = "Open a new set-up, then read them." if left else "Read them free."
-    yield Demand(
-        name="read",
-        title="Every point is read",
-        evidence=f"{len(judged)} of {len(judged)} points",
-        missing=(Missing(words=f"{count(never)} not read: {listed(never)}."),) if never else (),
+    todo = say("todo.new_setup" if left else "todo.read_free")
+    page = "set-up" if left else "measure"
+    yield demand(
+        "read",
+        say("points.of", many=len(judged)),
+        (lacks("points.unread", codes=never),) if never else (),
         todo=todo,
-        page="set-up" if left else "measure",
+        page=page,
     )
-    yield Demand(
-        name="free",
-        title="Read free, not under load",
-        evidence="no chain was tight",
-        missing=(Missing(words=f"Read only under load: {listed(picture.loaded_only)}. Let go and read free."),)
-        if picture.loaded_only
-        else (),
-        todo="Let go of every chain, then read them again.",
-        page="set-up" if left else "measure",
+    yield demand(
+        "free",
+        say("points.no_chain"),
+        (lacks("points.loaded", codes=picture.loaded_only),) if picture.loaded_only else (),
+        page=page,
     )
     moved = next((move for move in reversed(facts.movements) if MOVES[move.what].points), None)
-    yield Demand(
-        name="fresh",
-        title="Read after the last time anything moved",
-        evidence=f"nothing has moved since: {moved.words}, {moved.by.at[:16].replace('T', ' ')} UTC"
-        if moved
-        else "nothing has moved since",
-        missing=(Missing(words=f"Older than the last move: {listed(picture.stale_only)}. Read again."),)
-        if picture.stale_only
-        else (),
+    yield demand(
+        "fresh",
+        say("points.moved", move=moved.words, last_at=moved.by.at) if moved else say("points.unmoved"),
+        (lacks("points.stale", codes=picture.stale_only),) if picture.stale_only else (),
         todo=todo,
-        page="set-up" if left else "measure",
+        page=page,
     )
-    yield Demand(
-        name="known",
-        title="Known to within tolerance",
-        evidence="every direction of every point",
-        missing=(
-            Missing(
-                words=f"{count(vague)} not known to within tolerance in every direction: {listed(vague)}. Read more of them."
-            ),
-        )
-        if vague
-        else (),
-        todo="The measuring page names the reading that helps most.",
-        page="measure",
-    )
+    yield demand("known", say("points.known"), (lacks("points.vague", codes=vague),) if vague else (), page="measure")
     unsettled = _unsettled(facts, picture)
-    yield Demand(
-        name="agree",
-        title="Readings agree with one another",
-        evidence="each agrees with the others",
-        missing=(
-            Missing(
-                words=f"{listed(unsettled)}: contradicted by other readings. Read again, or keep out with a reason."
-            ),
-        )
-        if unsettled
-        else (),
-        todo="Read it again, or keep it out with a reason.",
+    yield demand(
+        "agree",
+        say("points.agree"),
+        (lacks("points.contradicted", readings=unsettled),) if unsettled else (),
         page="measure",
     )
     left_off = {(code, "off") for code in consented}
     not_fair = tuple(
-        Missing(words=f"{count(codes)} {words}: {listed(codes)}.", overridable=True)
-        for state, words in (("off", "out of tolerance"), ("close", "inside, but not by more than the uncertainty"))
+        lacks(f"points.{state}", codes=codes, overridable=True)
+        for state in ("off", "close")
         if (codes := [code for code, one in judged.items() if one.state == state and (code, state) not in left_off])
     )
     fair = sum(one.state == "fair" for one in judged.values())
     allowed = [code for code, one in judged.items() if (code, one.state) in left_off]
-    yield Demand(
-        name="fair",
-        title="Every point is fair",
-        evidence=f"{fair} of {len(judged)}, with their uncertainty"
-        + (f"; {listed(allowed)} left out with consent" if allowed else ""),
-        missing=not_fair,
-        todo="Bring it home, or read more where it is close. A lead may let it stand, with a reason.",
-        page="damage",
-    )
+    evidence = say("points.fair", fair=fair, many=len(judged), consented=allowed)
+    yield demand("fair", evidence, not_fair, page="damage")
     off = [one for one in drifts(facts, picture) if one.off]
     if off:
-        told = ", ".join(f"{one.code} by {one.mm:.1f} mm" for one in off)
-        yield Demand(
-            name="still",
-            title="Nothing moves while it is welded",
-            evidence="",
-            missing=(Missing(words=f"Out of tolerance while welding: {told}. Let it cool, then read it free."),),
-            todo="Stop welding. Let it cool, find what pulls, then read the point free on the measuring page.",
-            page="measure",
-        )
+        told = [say("points.by", code=one.code, by_mm=one.mm) for one in off]
+        yield demand("still", None, (lacks("points.drift", each=told),), page="measure")
 
 
 def wheel_demands(facts: JobFacts) -> Iterator[Demand]:
@@ -202,15 +153,9 @@ def wheel_demands(facts: JobFacts) -> Iterator[Demand]:
     found = carried(facts)
     if found is None:
         return
-    agreed = ", ".join(f"{pair.a} to {pair.b} {pair.apart_mm or 0.0:+.1f} mm" for pair in found.agreed)
-    yield Demand(
-        name="carried",
-        title="On the wheels it is as it was on the rack",
-        evidence=f"spans before and after: {agreed}",
-        missing=(Missing(words=found.missing),) if found.missing else (),
-        todo="Call the spans on the measuring page: they need no set-up.",
-        page="measure",
-    )
+    agreed = [say("spans.apart", a=pair.a, b=pair.b, apart_mm=pair.apart_mm or 0.0) for pair in found.agreed]
+    missing = (Missing(said=found.missing),) if found.missing else ()
+    yield demand("carried", say("spans.agreed", each=agreed), missing, page="measure")
 
 
 def gap_demands(facts: JobFacts, *, after_welding: bool = False) -> Iterator[Demand]:
@@ -220,29 +165,16 @@ def gap_demands(facts: JobFacts, *, after_welding: bool = False) -> Iterator[Dem
     """
     said = fit_said(facts)
     if said is not None and said.none_hung and not facts.gaps:
-        yield Demand(name="gaps", title="Gaps are read", evidence=f"nothing is hung on it: “{said.none_hung}”")
+        yield demand("gaps", say("gaps.none_hung", why=said.none_hung))
         return
     states = gap_states(facts)
     if not states:
-        yield Demand(
-            name="gaps",
-            title="Gaps are read",
-            evidence="",
-            missing=(Missing(words="The gap check is not made: read the gaps on the dry fit."),),
-            todo="List the gaps, or say why nothing is hung on what was repaired.",
-            page="fit/panels",
-        )
+        yield demand("gaps", None, (lacks("gaps.unlisted"),), page="fit/panels")
         return
     if not after_welding:
         never = [one.place for one in states if one.rack is None]
-        yield Demand(
-            name="gaps_rack",
-            title="Gaps are read on the rack",
-            evidence=f"{len(states)} of {len(states)}",
-            missing=(Missing(words=f"Gaps not read on the rack: {listed(never)}."),) if never else (),
-            todo="Call them: “gap lid left front 4.5”.",
-            page="fit",
-        )
+        missing = (lacks("gaps.unread_rack", places=never),) if never else ()
+        yield demand("gaps_rack", say("of", many=len(states)), missing, page="fit")
     yield _strips(facts)
     yield from _wheel_gaps(facts, states, after_welding=after_welding)
 
@@ -252,16 +184,8 @@ def _strips(facts: JobFacts) -> Demand:
     said = fit_said(facts)
     panels = [one.name for one in said.panels] if said else []
     bare = [name for name in panels if not hangs_on_strip(facts, name)]
-    return Demand(
-        name="strips",
-        title="Panels hang on their weatherstrip",
-        evidence=", ".join(panels) or "no panel is listed",
-        missing=(Missing(words=f"Not hung with its weatherstrip on: {listed(bare)}.", overridable=True),)
-        if bare
-        else (),
-        todo="Record the hanging, with the weatherstrip on.",
-        page="fit/panels",
-    )
+    missing = (lacks("gaps.bare", panels=bare, overridable=True),) if bare else ()
+    return demand("strips", say("gaps.panels", panels=panels), missing, page="fit/panels")
 
 
 def _wheel_gaps(facts: JobFacts, states: tuple[GapState, ...], *, after_welding: bool) -> Iterator[Demand]:
@@ -271,99 +195,66 @@ def _wheel_gaps(facts: JobFacts, states: tuple[GapState, ...], *, after_welding:
     wide = [place for place, gap in read if place not in old and not gap_fits(gap)]
     missing = []
     if never:
-        missing.append(Missing(words=f"Gaps not read on the wheels: {listed(never)}."))
+        missing.append(lacks("gaps.unread_wheels", places=never))
     if old:
-        missing.append(Missing(words=f"Gaps read before the last move: {listed(old)}. Read them again."))
+        missing.append(lacks("gaps.stale", places=old))
     on_rack = stands_on(facts) == "rack"
-    yield Demand(
-        name="gaps_wheels",
-        title="Gaps are read on the wheels" + (", after welding" if after_welding else ""),
-        evidence=f"{len(states)} of {len(states)}",
-        missing=tuple(missing),
-        todo="Let it down on its wheels, record that, and call them again." if on_rack else "Call them again.",
+    yield demand(
+        "gaps_wheels",
+        say("of", many=len(states)),
+        tuple(missing),
+        title=say("demand.gaps_wheels", welded=after_welding),
+        todo=say("todo.let_down" if on_rack else "todo.gaps_wheels"),
         page="fit#moved" if on_rack else "fit",
     )
-    yield Demand(
-        name="gaps_in",
-        title="Gaps are within",
-        evidence="every gap, on the wheels",
-        missing=(Missing(words=f"Gaps out of tolerance: {listed(wide)}.", overridable=True),) if wide else (),
-        todo="The panel's page says how far to move which hinge, or that the structure is out.",
-        page="fit/panels",
-    )
+    out = (lacks("gaps.out", places=wide, overridable=True),) if wide else ()
+    yield demand("gaps_in", say("gaps.in"), out, page="fit/panels")
 
 
 def _findings(facts: JobFacts, picture: Picture | None) -> Demand:
     found, settled = fit_findings(facts, picture), {one.finding for one in facts.settlements}
-    return Demand(
-        name="findings",
-        title="Fit and measurement do not contradict each other",
-        evidence="every contradiction is settled, with its reason" if found else "they agree",
-        missing=tuple(Missing(words=f"{one.words} Settle it.") for one in found if one.key not in settled),
-        todo="Read again what may be wrong, or write why both are right.",
+    return demand(
+        "findings",
+        say("fit.settled" if found else "fit.agree"),
+        tuple(lacks("fit.contradicts", of=one.kind, told=one.words) for one in found if one.key not in settled),
         page="fit#findings",
     )
 
 
 def _parts(facts: JobFacts) -> Demand:
     states = part_states(facts)
-    return Demand(
-        name="parts",
-        title="Parts are complete",
-        evidence=f"{len(states)} checked in" if states else "no new part",
-        missing=tuple(
-            Missing(words=f"{state.part.name}: {'; '.join(state.faults)}.", overridable=True)
-            for state in states
-            if state.faults
-        ),
-        todo="Move the brackets over, or say what is done about them.",
-        page="parts",
-    )
+    missing = [
+        lacks("part.faults", part=one.part.name, faults=one.faults, overridable=True) for one in states if one.faults
+    ]
+    return demand("parts", say("part.checked_in", many=len(states)), tuple(missing), page="parts")
 
 
 def _cuts(facts: JobFacts) -> Demand:
     states = section_states(facts)
-    words = [*(words for state in states for words in state.wanting)]
-    words += [f"{member}: decided to come off, and not planned" for member in unplanned(facts)]
-    return Demand(
-        name="cuts",
-        title="What was planned to be cut is cut",
-        evidence=f"{len(states)} done" if states else "nothing is cut",
-        missing=tuple(Missing(words=f"{one}.", overridable=True) for one in words),
-        todo="Make the cut and tick the welds, or plan it anew.",
-        page="cuts",
-    )
+    wanting = [one for state in states for one in state.wanting]
+    wanting += [say("cut.unplanned", member=member) for member in unplanned(facts)]
+    missing = tuple(Missing(said=say("sentence", of=one), overridable=True) for one in wanting)
+    return demand("cuts", say("cut.done", many=len(states)), missing, page="cuts")
 
 
 def _coupons(facts: JobFacts) -> Demand:
     seams = seam_states(facts)
-    missing = [
-        Missing(words=f"{member}: no seam is planned for it.", overridable=True) for member in unplanned_sections(facts)
+    missing = [lacks("seam.unplanned", member=member, overridable=True) for member in unplanned_sections(facts)]
+    missing += [Missing(said=state.waits, overridable=True) for state in seams if state.waits]
+    accepted = [
+        say("seam.accepted", seam=state.plan.name, by=state.coupon.by.name)
+        for state in seams
+        if state.coupon is not None
     ]
-    missing += [Missing(words=state.waits, overridable=True) for state in seams if state.waits]
-    told = "; ".join(
-        f"{state.plan.name}: accepted by {state.coupon.by.name}" for state in seams if state.coupon is not None
-    )
-    return Demand(
-        name="coupons",
-        title="Welds are planned, and their coupons accepted",
-        evidence=told or "nothing is welded",
-        missing=tuple(missing),
-        todo="Plan the seam, make the coupon, pull it apart, photograph it.",
-        page="weld",
-    )
+    evidence = say("row", each=accepted) if accepted else say("weld.nothing")
+    return demand("coupons", evidence, tuple(missing), page="weld")
 
 
 def _products(facts: JobFacts) -> Demand:
     said = bond_said(facts)
-    return Demand(
-        name="products",
-        title="Products are ready, and the steps fit in their time",
-        evidence=", ".join(one.id for one in said.products) or "listed: none" if said else "nothing is bonded",
-        missing=tuple(Missing(words=words, overridable=True) for words in bond_waits(said, "")),
-        todo="Change the steps, the product or the temperature.",
-        page="bond",
-    )
+    evidence = say("bond.products", products=[one.id for one in said.products]) if said else say("bond.nothing")
+    missing = tuple(lacks("bond.waits", told=words, overridable=True) for words in bond_waits(said, ""))
+    return demand("products", evidence, missing, page="bond")
 
 
 def _unsettled(facts: JobFacts, picture: Picture) -> list[str]:

@@ -1,7 +1,10 @@
 """The record of a job: what was found, done, decided and signed, and the figures that follow from its readings."""
 
 import math
-from typing import Any, Literal
+from collections.abc import Mapping
+from typing import Any, Literal, get_args
+
+from pydantic import Field, SerializerFunctionWrapHandler, model_serializer
 
 from fairsquare.core.damage.read import DamageRead
 from fairsquare.core.errors import FairSquareError
@@ -9,6 +12,7 @@ from fairsquare.core.measure.calibration import Standing, ToolFact, standings
 from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.measure.setup import SetupFit
 from fairsquare.core.model import Model
+from fairsquare.core.said import Said
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.who import Who
 from fairsquare.job.damage.job import damage_of
@@ -28,12 +32,14 @@ from fairsquare.job.measure.ageing import aged
 from fairsquare.job.measure.picture import Joined, Picture, PlacedPoint, current_setup, first_picture, picture_of
 from fairsquare.job.measure.trusted_tools import read_at
 from fairsquare.job.release.holds import HoldStatus, job_state
-from fairsquare.job.release.rules import changed_since
+from fairsquare.job.release.rules import SENTENCES, VERSIONS_OF_FORMAT, changed_since, versions
 
-Format = Literal["fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9"]
-FORMAT: Format = "fairsquare-record/9"
-FORMATS: tuple[Format, ...] = ("fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9")
-"""What is checked here. Version 7 knew nothing of how the tools stood, 8 nothing of what was seen being bound to members."""
+Format = Literal["fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9", "fairsquare-record/10"]
+FORMAT: Format = "fairsquare-record/10"
+FORMATS: tuple[Format, ...] = get_args(Format)
+"""What is checked here. Version 7 knew nothing of how the tools stood, 8 nothing of what was seen being bound to members; up to 9
+results were told in sentences, from 10 on they are codes, values and figures, with the version of each calculation."""
+IN_SENTENCES = frozenset(FORMATS[:3])
 CAUTIONS: tuple[str, ...] = (
     "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
     "license anyone to do the work.",
@@ -53,13 +59,13 @@ class PointRecord(Model):
 
 
 class HoldRecord(Model):
-    """A hold point as it stood when the record was made."""
+    """A hold point as it stood when the record was made; what it lacked as codes, in records up to 9 in words, under its title."""
 
     name: HoldName
-    title: str
+    title: str = ""
     status: HoldStatus
-    missing: tuple[str, ...]
-    reopened: tuple[str, ...]
+    missing: tuple[Said | str, ...]
+    reopened: tuple[Said | str, ...]
 
 
 class Results(Model):
@@ -73,11 +79,24 @@ class Results(Model):
     damage: DamageRead | None
     holds: tuple[HoldRecord, ...]
 
+    @model_serializer(mode="wrap")
+    def _without_empty_sentences(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        found: dict[str, Any] = _dropped(written(self))
+        return found
+
+
+def _dropped(value: Any) -> Any:
+    """Return what is written of results without the sentences that they have none of."""
+    if isinstance(value, dict):
+        return {key: _dropped(one) for key, one in value.items() if not (key in SENTENCES and one == "")}
+    return [_dropped(one) for one in value] if isinstance(value, list | tuple) else value
+
 
 class JobRecord(Model):
-    """A whole record: facts as they were recorded, and results as they follow from them."""
+    """A whole record: facts as they were recorded, and results as they follow from them by those versions of the calculations."""
 
     format: Format
+    calculations: dict[str, int] = Field(default_factory=dict)
     software: str
     workshop: str
     made: Who
@@ -148,7 +167,8 @@ def make_record(
         workshop=workshop,
         made=made,
         vehicle=vehicle,
-        results=results_of(facts),
+        calculations=versions(),
+        results=coded(results_of(facts)),
         cautions=CAUTIONS,
         **{name: value for name, value in facts if name in JobRecord.model_fields},
     )
@@ -170,14 +190,24 @@ def results_of(facts: JobFacts) -> Results:
         holds=tuple(
             HoldRecord(
                 name=hold.name,
-                title=hold.title,
                 status=hold.status,
-                missing=tuple(missing.words for missing in hold.missing),
-                reopened=hold.reopened,
+                missing=tuple(missing.said.coded() for missing in hold.missing),
+                reopened=tuple(one.coded() for one in hold.reopened),
             )
             for hold in job_state(facts).holds
         ),
     )
+
+
+def coded(results: Results) -> Results:
+    """Return results without their sentences: codes, values and figures, which no other wording changes."""
+    return Results.model_validate(_unsaid(results.model_dump()))
+
+
+def _unsaid(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {key: _unsaid(one) for key, one in value.items() if not (key in SENTENCES and isinstance(one, str))}
+    return tuple(_unsaid(one) for one in value) if isinstance(value, list | tuple) else value
 
 
 def facts_of(record: JobRecord) -> JobFacts:
@@ -199,15 +229,31 @@ def recompute(record: JobRecord) -> tuple[Disagreement, ...]:
         follows = results_of(facts)
     except FairSquareError as fault:
         return (Disagreement(where="/results", stands="figures", follows=f"none: {fault.title}"),)
-    if record.format != FORMAT:
+    if record.format not in IN_SENTENCES:
+        follows = coded(follows)
+    then = record.calculations or VERSIONS_OF_FORMAT.get(record.format, {})
+    if then.get("hold-points") != versions()["hold-points"]:
         follows = follows.model_copy(update={"holds": _as_demanded_then(record.results.holds, follows.holds)})
-    wrong = _compare("/results", record.results.model_dump(mode="json"), follows.model_dump(mode="json"))
-    return (*_wrongly_fresh(facts), *(_by_rules_of_then(record.format, one) for one in wrong))
+    stand, follow = record.results.model_dump(mode="json"), follows.model_dump(mode="json")
+    if record.format in IN_SENTENCES:
+        stand, follow = _without_values(stand), _without_values(follow)
+    wrong = _compare("/results", stand, follow)
+    return (*_wrongly_fresh(facts), *(_by_rules_of_then(then, one) for one in wrong))
 
 
-def _by_rules_of_then(format: Format, found: Disagreement) -> Disagreement:
-    """Return a disagreement with the change that explains it, where one does: a figure for a figure, and nothing else."""
-    change = changed_since(format, found.where)
+def _without_values(value: Any) -> Any:
+    """Return what is written of results without the values of what is told: records up to format 9 have the sentences alone."""
+    if isinstance(value, dict):
+        told = "words" in value or "detail" in value
+        return {key: _without_values(one) for key, one in value.items() if not (told and key == "values")}
+    return [_without_values(one) for one in value] if isinstance(value, list) else value
+
+
+def _by_rules_of_then(then: Mapping[str, int], found: Disagreement) -> Disagreement:
+    """Return a disagreement with the change that explains it, where one does: a figure for a figure, a sentence for a sentence."""
+    if found.where.rsplit("/", 1)[-1] in SENTENCES and isinstance(found.stands, str) and isinstance(found.follows, str):
+        return found.model_copy(update={"since": "words", "what": "it is told otherwise since; its figures follow"})
+    change = changed_since(then, found.where)
     if change is None or not all(isinstance(value, int | float) for value in (found.stands, found.follows)):
         return found
     return found.model_copy(update={"since": f"{change.calculation} {change.version}", "what": change.what})
@@ -216,16 +262,25 @@ def _by_rules_of_then(format: Format, found: Disagreement) -> Disagreement:
 def _as_demanded_then(stand: tuple[HoldRecord, ...], follow: tuple[HoldRecord, ...]) -> tuple[HoldRecord, ...]:
     """Return the hold points as an earlier version has them, where they differ only in that more is demanded by now.
 
-    What was missing then is missing still; what was signed stands signed, so nothing that was open passes as closed.
+    What was missing then is missing still; what was signed stands signed, so nothing that was open passes as closed. Records up to
+    format 9 tell in sentences what was missing: there it is how many things were, and how the hold stood.
     """
     then = {one.name: one for one in stand}
     found = []
     for now in follow:
         before = then.get(now.name)
-        more = before is not None and set(before.missing) <= set(now.missing)
-        stricter = more and before is not None and "closed" not in (before.status, now.status)
-        found.append(before if stricter and before is not None else now)
+        found.append(before if before is not None and _no_easier(before, now) else now)
     return tuple(found)
+
+
+def _no_easier(then: HoldRecord, now: HoldRecord) -> bool:
+    """Say whether a hold point demands today at least what it demanded then, and stands no better for it."""
+    told = [one for one in (*then.missing, *then.reopened) if isinstance(one, str)]
+    if told or then.title:
+        stands = then.status == now.status or "closed" not in (then.status, now.status)
+        return stands and len(then.missing) <= len(now.missing) and len(then.reopened) <= len(now.reopened)
+    more = all(one in now.missing for one in then.missing)
+    return more and "closed" not in (then.status, now.status)
 
 
 def _wrongly_fresh(facts: JobFacts) -> list[Disagreement]:

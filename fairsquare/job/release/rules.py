@@ -6,16 +6,41 @@ records in tests/golden no longer follow.
 """
 
 import re
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import NamedTuple
+
+from fairsquare.core.catalogue import CATALOGUE
+
+HOLD_POINTS = 2
+"""Version of the rules by which hold points demand their evidence."""
+SENTENCES = frozenset({"words", "detail", "title"})
+"""What results call a sentence. Records from format 10 on have none of them."""
+_USED = ("fit-setup", "adjust-network", "judge-points", "read-damage")
+
+
+def versions() -> dict[str, int]:
+    """Return the version of each calculation that a record's results rest on."""
+    return {name: CATALOGUE[name].version for name in _USED} | {"hold-points": HOLD_POINTS}
+
+
+_FIRST: Mapping[str, int] = MappingProxyType(dict.fromkeys((*_USED, "hold-points"), 1))
+VERSIONS_OF_FORMAT: Mapping[str, Mapping[str, int]] = MappingProxyType(
+    {
+        "fairsquare-record/7": _FIRST,
+        "fairsquare-record/8": MappingProxyType({**_FIRST, "read-damage": 2}),
+        "fairsquare-record/9": MappingProxyType({**_FIRST, "read-damage": 2}),
+    }
+)
+"""By which versions the records were made that do not say so themselves."""
 
 
 class Change(NamedTuple):
-    """A change of a calculation: its `version` from then on, which formats of records were `before` it, the figures that it may
-    change (`where`, a pattern of JSON pointers), and what it was."""
+    """A change of a calculation: its `version` from then on, the figures that it may change (`where`, a pattern of JSON pointers),
+    and what it was."""
 
     calculation: str
     version: int
-    before: frozenset[str]
     where: str
     what: str
 
@@ -24,14 +49,13 @@ CHANGES: tuple[Change, ...] = (
     Change(
         "read-damage",
         2,
-        frozenset({"fairsquare-record/7"}),
         r"/results/damage/ends/(front|rear)/onset/at_mm",
         "where the damage begins is looked for to its end",
     ),
 )
 
 
-def changed_since(format: str, where: str) -> Change | None:
-    """Return the change by which a figure of a record of that format may be another today; None where no change explains it."""
-    known = (one for one in CHANGES if format in one.before and re.fullmatch(one.where, where))
+def changed_since(then: Mapping[str, int], where: str) -> Change | None:
+    """Return the change by which a figure made by those versions may be another today; None where none explains it."""
+    known = (one for one in CHANGES if then.get(one.calculation, 1) < one.version and re.fullmatch(one.where, where))
     return next(known, None)

@@ -3,6 +3,7 @@
 from typing import NamedTuple
 
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.said import Said, say
 from fairsquare.core.weld.bonding import BondSaid
 from fairsquare.core.weld.seam import Holder, SeamFound, SeamPlan, seam_found, settings_of
 from fairsquare.core.weld.settings import SettingsFound
@@ -75,17 +76,16 @@ class SeamState(NamedTuple):
         return None
 
     @property
-    def waits(self) -> str:
-        """What the seam lacks before it may be welded, in words; empty where nothing."""
+    def waits(self) -> Said | None:
+        """What the seam lacks before it may be welded; None where nothing."""
         name = self.plan.name
         if not self.plan.welds:
-            return f"{name}: its welds are not planned."
+            return say("seam.no_welds", seam=name)
         if self.settings is None:
-            return f"{name}: its settings cannot be worked out."
+            return say("seam.no_settings", seam=name)
         if self.coupon is None:
-            refused = "the last one was not accepted" if self.coupons else "none is made"
-            return f"{name}: no accepted coupon for these sheets, {refused}."
-        return ""
+            return say("seam.no_coupon", seam=name, refused=bool(self.coupons))
+        return None
 
     def next_welds(self, most: int = 3) -> tuple[str, ...]:
         """Return the welds that come next in the order."""

@@ -29,7 +29,7 @@ from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
 from fairsquare.web.section_editor import seen_section
 from fairsquare.web.sending import download, full_link
 from fairsquare.web.times import dated_time, zone_of
-from fairsquare.web.units import length
+from fairsquare.words.lengths import length
 
 router = APIRouter()
 _PDF = "application/pdf"

@@ -29,6 +29,7 @@ from fairsquare.core.cut.section import (
 from fairsquare.core.cut.working import metals_that_touch, putting_in
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import read_length
+from fairsquare.core.said import Said
 from fairsquare.drawings.budget import budget_drawing
 from fairsquare.drawings.strip import WIDTH as STRIP_PX
 from fairsquare.drawings.strip import Fields, strip_drawing
@@ -56,8 +57,8 @@ from fairsquare.web.section_forms import (
     strip_rows,
     strip_typed,
 )
-from fairsquare.web.units import Units, length
-from fairsquare.web.units import words as in_words
+from fairsquare.words.lengths import Units, length
+from fairsquare.words.lengths import words as in_words
 
 router = APIRouter()
 MARKINGS: dict[Marking, str] = {"scribe": "scribe", "tape": "tape", "felt_tip": "felt tip"}
@@ -346,7 +347,7 @@ def _page(
     )
 
 
-def _openings(view: JobView, state: SectionState) -> list[tuple[AccessCut, str]]:
+def _openings(view: JobView, state: SectionState) -> list[tuple[AccessCut, Said | None]]:
     """Return the access cuts that are planned and not made yet, with what each waits for."""
     made = {(cut.layer, cut.at_mm) for cut in state.cuts if cut.kind == "access"}
     planned = state.strip.access_cuts if state.strip else ()

@@ -13,8 +13,8 @@ from fairsquare.job.went import PLACES, JobWent, Past, share_of
 from fairsquare.store.people import Session
 from fairsquare.web.page import desk_of, render, signed_in, units_of
 from fairsquare.web.room import drawing_px
-from fairsquare.web.units import length
 from fairsquare.web.words import CONSTRUCTIONS
+from fairsquare.words.lengths import length
 
 router = APIRouter()
 _SHOWN = 200

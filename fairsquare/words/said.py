@@ -1,0 +1,83 @@
+"""How a code with its values becomes a sentence for one reader.
+
+A kind has a template or, where the words hang on the values, a function. In a template `{name}` is a value, told by its name:
+what ends with `_mm` is a length in the reader's units, what ends with `_at` a moment in the shop's time zone, a code within a code
+is told in its turn, several are a row. `{name:point}` counts: "1 point", "3 points"; `{name:.1f}` and the like write a number;
+`{name:+}` is a length with its sign, `{name:~}` what a row is joined with instead of a comma.
+"""
+
+import datetime
+import re
+from collections.abc import Callable, Iterable, Mapping
+from typing import Any, NamedTuple
+from zoneinfo import ZoneInfo
+
+from fairsquare.core.said import Said
+from fairsquare.words.lengths import Units, length
+
+LISTED = 8
+"""So many names stand in a row; the others are counted."""
+_FIELD = re.compile(r"\{(\w+)(?::([^{}]*))?\}")
+
+
+class Reader(NamedTuple):
+    """For whom something is told: the units of lengths, and the time zone."""
+
+    units: Units = "mm"
+    zone: ZoneInfo = ZoneInfo("UTC")
+
+    def length(self, mm: float, *, signed: bool = False) -> str:
+        """Return a length with its unit: "14.2 mm", or "9/16 in"."""
+        text = length(mm, self.units)
+        sign = "+" if signed and mm > 0 and text.strip("0.") else ""
+        return f"{sign}{text} {self.units}"
+
+    def moment(self, at: str) -> str:
+        """Return a moment with its date; UTC is named, a shop's own zone is not."""
+        local = datetime.datetime.fromisoformat(at).astimezone(self.zone)
+        return f"{local:%Y-%m-%d %H:%M}" + (" UTC" if self.zone.key == "UTC" else "")
+
+
+METRIC = Reader()
+"""Who reads JSON, and everybody of whom nothing is known."""
+Words = str | Callable[[Mapping[str, Any], Reader], str]
+Table = dict[str, Words]
+
+
+def filled(template: str, values: Mapping[str, Any], reader: Reader, tell: Callable[[Said, Reader], str]) -> str:
+    """Return a template with its values told."""
+
+    def told(found: re.Match[str]) -> str:
+        name, how = found.group(1), found.group(2) or ""
+        if name not in values:
+            return found.group(0)
+        return _value(name, values[name], how, reader, tell)
+
+    return _FIELD.sub(told, template)
+
+
+def listed(names: Iterable[str], most: int = LISTED) -> str:
+    """Return names in a row, the first `most` of them."""
+    own = list(names)
+    return ", ".join(own[:most]) + (f" and {len(own) - most} more" if len(own) > most else "")
+
+
+def counted(many: int, noun: str) -> str:
+    """Return how many there are: "1 point", "3 points"."""
+    return f"{many} {noun}{'' if many == 1 else 's'}"
+
+
+def _value(name: str, value: Any, how: str, reader: Reader, tell: Callable[[Said, Reader], str]) -> str:
+    if isinstance(value, Said):
+        return tell(value, reader)
+    if how.isalpha():
+        return counted(len(value) if isinstance(value, list | tuple) else int(value), how)
+    if isinstance(value, list | tuple):
+        row = [tell(one, reader) if isinstance(one, Said) else str(one) for one in value]
+        joined = {"~": "; ", "~~": " "}.get(how)
+        return joined.join(row) if joined else listed(row)
+    if name.endswith("_mm"):
+        return reader.length(value, signed=how == "+")
+    if name.endswith("_at"):
+        return reader.moment(value)
+    return format(value, how) if how else f"{value:g}" if isinstance(value, float) else str(value)

@@ -1,0 +1,36 @@
+"""Everything that a rule says, told to one reader: the words of all stations in one table."""
+
+from functools import partial
+
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.said import Said
+from fairsquare.words import cutting, damage, holds, intake, proof, welding
+from fairsquare.words.said import METRIC, Reader, Table, filled
+
+TABLE: Table = {**holds.WORDS, **intake.WORDS, **damage.WORDS, **proof.WORDS, **cutting.WORDS, **welding.WORDS}
+"""What each kind is called; a kind that is missing here fails a test, and is told by its code."""
+
+
+def tell(said: Said | str | None, reader: Reader = METRIC) -> str:
+    """Return a code with its values as a sentence for a reader; what is words already, or nothing, as it is."""
+    if said is None or isinstance(said, str):
+        return said or ""
+    words = TABLE.get(said.kind)
+    if words is None:
+        return said.kind.replace("_", " ").replace(".", ": ")
+    if isinstance(words, str):
+        return filled(words, said.values, reader, tell)
+    told = words(said.values, reader)
+    return filled(told, said.values, reader, tell)
+
+
+def teller(reader: Reader) -> partial[str]:
+    """Return `tell` for one reader."""
+    return partial(tell, reader=reader)
+
+
+def fault_told(fault: FairSquareError, reader: Reader) -> FairSquareError:
+    """Return a fault with its title in the reader's units, where it has a code for it."""
+    if fault.said is not None:
+        fault.title = tell(fault.said, reader)
+    return fault

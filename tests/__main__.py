@@ -14,7 +14,7 @@ LINT = (
     ("mypy",),
     ("importlinter",),
 )
-PARTS = ("core", "job", "files", "drawings", "store", "web", "browser")
+PARTS = ("core", "job", "words", "files", "drawings", "store", "web", "browser")
 
 
 def main() -> int:

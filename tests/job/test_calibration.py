@@ -1,6 +1,5 @@
 """Tools: the bar check against handbook tables and chance played through; what calibrations and checks say of what was read."""
 
-
 import numpy as np
 import pytest
 

@@ -10,6 +10,7 @@ from fairsquare.api.models import AddTool, Given, NoteCalibration, NoteCheck, To
 from fairsquare.core.measure.calibration import standing
 from fairsquare.job.measure.tools import ShopTool
 from fairsquare.store import tools as kept_tools
+from fairsquare.words.tell import tell
 
 router = APIRouter(prefix="/api/v1", tags=["measuring"])
 
@@ -35,7 +36,7 @@ def tool(tool: int, desk: At, person: By) -> ToolShown:
     found = desk.database.run(lambda c: kept_tools.find_tool(c, tool))
     history = next(one for one in desk.database.run(kept_tools.histories) if one.name == found.name)
     now = standing(history, datetime.datetime.now(datetime.UTC).isoformat())
-    return ToolShown(tool=found, level=now.level, words=now.words, events=history.events)
+    return ToolShown(tool=found, level=now.level, words=tell(now.said), events=history.events)
 
 
 @router.post("/tools/{tool}/calibrations", status_code=201)

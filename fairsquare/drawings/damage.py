@@ -16,6 +16,8 @@ from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.sheet.model import Point, Sheet, tolerances
 from fairsquare.drawings.labels import Anchor, Box, Labels, Spot, round_mark
 from fairsquare.drawings.sign import square
+from fairsquare.words.lengths import Units, measure
+from fairsquare.words.lengths import judged as judged_words
 
 WIDTH, HEIGHT = 700.0, 430.0
 _LEFT, _RIGHT, _TOP, _BOTTOM, _GAP = 104.0, 20.0, 42.0, 30.0, 26.0
@@ -43,7 +45,13 @@ class _Profile(NamedTuple):
         return self.left + (self.front - station) * self.per_mm_along
 
 
-def profiles(sheet: Sheet, judged: Mapping[str, PointJudgement], damage: DamageRead, width: float = WIDTH) -> Markup:
+def profiles(
+    sheet: Sheet,
+    judged: Mapping[str, PointJudgement],
+    damage: DamageRead,
+    width: float = WIDTH,
+    units: Units = "mm",
+) -> Markup:
     """Return length, width and height along the vehicle, front at the left: the tolerance as a band, left and right as lines.
 
     Long, left and high are upwards. Bars are the expanded uncertainty; the onset of each end is a line with its interval.
@@ -56,7 +64,7 @@ def profiles(sheet: Sheet, judged: Mapping[str, PointJudgement], damage: DamageR
     texts = Labels(Box(0.0, 0.0, width, HEIGHT), [_LEGEND])
     parts = [_onset(frame, end.onset, texts) for end in damage.ends.values() if end.onset]
     for axis, (name, ways) in enumerate(_AXES):
-        parts.append(_axis(frame, axis, name, ways, sheet, judged, read, damage.middle_mm, texts))
+        parts.append(_axis(frame, axis, name, ways, sheet, judged, read, damage.middle_mm, texts, units))
     parts.append(_stations(frame, read))
     legend = (
         '<g class="p-legend"><path class="p-right" d="M2 14h26"/><text x="34" y="19">right</text>'
@@ -114,6 +122,7 @@ def _axis(
     read: Sequence[Point],
     middle: float,
     texts: Labels,
+    units: Units,
 ) -> str:
     nought = frame.noughts[axis]
     band, edge = sheet.tolerance_mm * frame.scale, frame.width - _RIGHT
@@ -132,7 +141,7 @@ def _axis(
         *(f'<text class="{css}" x="{x:.1f}" y="{y:.1f}">{words}</text>' for words, css, x, y in named),
     ]
     if axis == 0:
-        words = f"within {sheet.tolerance_mm:g} mm"
+        words = f"within {measure(sheet.tolerance_mm, units)}"
         spot = texts.put(
             words, _WORDS_PX, [Spot(edge - 4, nought + by, "end") for by in (-band - 5, band + 16, -band - 22)]
         )
@@ -147,7 +156,7 @@ def _axis(
         if len(known) > 1:
             line = " ".join(f"{frame.x(p.xyz[0]):.1f},{nought - v * frame.scale:.1f}" for p, v in known)
             parts.append(f'<polyline class="{css}" points="{line}"/>')
-        parts += [_mark(frame, axis, nought, p, v, judged[p.code], css, sheet) for p, v in known]
+        parts += [_mark(frame, axis, nought, p, v, judged[p.code], css, sheet, units) for p, v in known]
     for css, known in sides.items():
         worst = _labelled(known, middle)
         if worst and judged[worst[0].code].states[axis] == "off":
@@ -177,6 +186,7 @@ def _mark(
     found: PointJudgement,
     css: str,
     sheet: Sheet,
+    units: Units,
 ) -> str:
     x, y = frame.x(point.xyz[0]), nought - value * frame.scale
     most = 3 * tolerances(sheet, point)[axis]
@@ -185,7 +195,7 @@ def _mark(
     half = f"M{x - _HALF:.1f} {y + _HALF:.1f}h{2 * _HALF:.1f}v{-2 * _HALF:.1f}z" if state == "close" else ""
     return (
         f'<path class="p-bar" d="M{x:.1f} {y - wide:.1f}V{y + wide:.1f}"/>'
-        f'<g class="p-mark {state} {css}"><title>{escape(point.code)}: {escape(found.words)}</title>'
+        f'<g class="p-mark {state} {css}"><title>{escape(point.code)}: {escape(judged_words(found, point.xyz, units))}</title>'
         f'<path class="s-frame" d="{square(x, y, _HALF)}"/>{f"<path class=s-half d={half!r}/>" if half else ""}</g>'
     )
 

@@ -11,12 +11,14 @@ from urllib.parse import quote
 
 from markupsafe import Markup
 
+from fairsquare.core.lengths import MM_PER
 from fairsquare.core.measure.conformity import PointJudgement, State
 from fairsquare.core.model import Matrix3, Row3
 from fairsquare.core.sheet.model import Point, Sheet, partner_code, tolerances
 from fairsquare.drawings.labels import IN_WORDS, Anchor, Box, Labels, Spot, round_mark, text_box
 from fairsquare.drawings.sign import marks, prism
 from fairsquare.job.measure.picture import PlacedPoint
+from fairsquare.words.lengths import Units
 
 WIDTH = 746.0
 NARROW = 480.0
@@ -36,14 +38,18 @@ _SMALL_SHARE = 1 / 3
 """Uncertainty of less than this share of the tolerance is not drawn: it decides nothing."""
 
 
+_STEPS: dict[Units, tuple[int, ...]] = {"mm": (500, 1000, 2000, 5000, 10_000), "in": (20, 40, 80, 200, 400)}
+
+
 class View(NamedTuple):
-    """One view: its title, the points in it, where a place goes before scaling, and whether stations are told under it."""
+    """One view: its title, the points in it, where a place goes before scaling, and in which units stations are told
+    under it, where they are."""
 
     key: str
     title: str
     flat: Callable[[Row3], tuple[float, float]]
     points: list[Point]
-    ticks: bool = False
+    ticks: Units | None = None
 
 
 class _Frame(NamedTuple):
@@ -73,14 +79,15 @@ def plan_and_sides(
     touched: Collection[str] = (),
     *,
     width: float = WIDTH,
+    units: Units = "mm",
 ) -> Markup:
     """Return the structure seen from above and from both sides, at one scale, movement drawn `factor` times.
 
     With `placed` the uncertainty (two sigma) is drawn where it decides something, at the same factor. `selected` and `touched`
-    points have a ring. `width`: of the page that it is laid out for, px.
+    points have a ring. `width`: of the page that it is laid out for, px; `units`: in which stations are told.
     """
     rings = _ringed(selected, touched)
-    return _page(sheet, judged, factor, rings, link, _long_views(sheet), "Plan and sides", placed or {}, width)
+    return _page(sheet, judged, factor, rings, link, _long_views(sheet, units), "Plan and sides", placed or {}, width)
 
 
 def ends(
@@ -121,7 +128,7 @@ def _from_behind(p: Row3) -> tuple[float, float]:
     return -p[1], -p[2]
 
 
-def _long_views(sheet: Sheet) -> list[View]:
+def _long_views(sheet: Sheet, units: Units) -> list[View]:
     right = [p for p in sheet.points if p.xyz[1] < 0]
     left = [p for p in sheet.points if p.xyz[1] >= 0]
     views = [View("plan", "seen from above", _from_above, list(sheet.points))]
@@ -129,7 +136,7 @@ def _long_views(sheet: Sheet) -> list[View]:
         views.append(View("right", "right side, seen through from the left", _from_side, right))
     if left:
         views.append(View("left", "left side", _from_side, left))
-    return [*views[:-1], views[-1]._replace(ticks=True)]
+    return [*views[:-1], views[-1]._replace(ticks=units)]
 
 
 def _bounds(view: View, pad: float) -> tuple[tuple[float, float], tuple[float, float]]:
@@ -219,13 +226,16 @@ def _grid(view: View, frame: _Frame, size: tuple[float, float]) -> str:
     if long:
         low = frame.low[0]
         right_edge = max(view.flat(p.xyz)[0] for p in view.points) + _PAD_MM
-        step = next((step for step in (500, 1000, 2000, 5000) if step * frame.scale >= _TICK_ROOM), 10_000)
-        for station in range(math.ceil(low / step) * step, math.floor(right_edge / step) * step + 1, step):
-            x, _ = frame.place((station, 0))
+        unit = float(MM_PER[view.ticks or "mm"])
+        steps = (step for step in _STEPS[view.ticks or "mm"] if step * unit * frame.scale >= _TICK_ROOM)
+        step = next(steps, _STEPS[view.ticks or "mm"][-1])
+        first, last = math.ceil(low / unit / step) * step, math.floor(right_edge / unit / step) * step
+        for station in range(first, last + 1, step):
+            x, _ = frame.place((station * unit, 0))
             kind = "zero" if station == 0 else "station"
             parts.append(f'<path class="{kind}" d="M{x:.1f} {frame.top:.1f}V{bottom:.1f}"/>')
             if view.ticks:
-                words = f"{-station:+d}" if station else "0 mm"
+                words = f"{-station:+d}" if station else f"0 {view.ticks}"
                 at = max(x, frame.left + _TICK_ROOM / 2 - 4)
                 parts.append(f'<text class="tick" x="{at:.1f}" y="{bottom + _TICK_DOWN:.1f}">{words}</text>')
     else:

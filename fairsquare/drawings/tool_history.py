@@ -6,8 +6,11 @@ from typing import NamedTuple
 from markupsafe import Markup, escape
 
 from fairsquare.core.measure.bar_check import ACT, WARN, ToolChecked
+from fairsquare.core.measure.calibration import check_said
 from fairsquare.core.measure.conformity import State
 from fairsquare.drawings.sign import marks, prism
+from fairsquare.words.said import METRIC, Reader
+from fairsquare.words.tell import tell
 
 _WIDE, _HIGH, _LEFT, _TOP, _FOOT = 760.0, 250.0, 64.0, 26.0, 34.0
 _FEWEST_PLACES = 6
@@ -22,7 +25,7 @@ class Checked(NamedTuple):
     taken_back: bool = False
 
 
-def tool_history(checks: Sequence[Checked]) -> Markup | None:
+def tool_history(checks: Sequence[Checked], reader: Reader = METRIC) -> Markup | None:
     """Return the chart, oldest at the left, mm; None where nothing was checked. Long is up."""
     read = [one.found for one in checks if one.found is not None]
     if not read:
@@ -44,16 +47,20 @@ def tool_history(checks: Sequence[Checked]) -> Markup | None:
             parts.append(
                 f'<text class="th-day" x="{x:.1f}" y="{_HIGH - 8}" text-anchor="middle">{escape(one.day)}</text>'
             )
+
+    def figure(mm: float) -> str:
+        return f"{mm:+.2f}" if reader.units == "mm" else f"{mm / 25.4:+.3f}"
+
     for mm in (_nice(most), 0.0, -_nice(most)):
         y = middle - mm * per_mm
         parts.append(
             f'<path class="th-line{"" if mm else " nought"}" d="M{_LEFT} {y:.1f}H{_WIDE - 20}"/>'
-            f'<text class="th-mm" x="{_LEFT - 8}" y="{y + 5:.1f}" text-anchor="end">{mm:+.2f}</text>'
+            f'<text class="th-mm" x="{_LEFT - 8}" y="{y + 5:.1f}" text-anchor="end">{figure(mm)}</text>'
             if mm
             else f'<path class="th-line nought" d="M{_LEFT} {y:.1f}H{_WIDE - 20}"/>'
             f'<text class="th-mm" x="{_LEFT - 8}" y="{y + 5:.1f}" text-anchor="end">bar</text>'
         )
-    label = f"{len(read)} checks on the bar; the last {read[-1].words}"
+    label = f"{len(read)} checks on the bar; the last {tell(check_said(read[-1]), reader)}"
     return Markup(  # noqa: S704 - numbers, days that are escaped, and words of our own
         f'<svg class="tool-history" viewBox="0 0 {_WIDE:g} {_HIGH:g}" role="img" aria-label="{escape(label)}">'
         f"{''.join(parts)}</svg>"

@@ -19,9 +19,9 @@ from fairsquare import __version__
 from fairsquare.actions import Desk, JobView
 from fairsquare.actions.practice import is_practice
 from fairsquare.actions.rights import may
-from fairsquare.core.damage.read import Contradiction
+from fairsquare.core.damage.read import Contradiction, push_words
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.measure.calibration import Standing, standings
+from fairsquare.core.measure.calibration import Standing, check_said, standings
 from fairsquare.core.said import Said, say
 from fairsquare.drawings.sign import sign
 from fairsquare.job.facts.measure import ReadingFact
@@ -168,7 +168,9 @@ def _contradiction(found: Contradiction) -> Said:
 
 
 templates.env.filters["told"] = _told
-templates.env.globals.update(hold_title=hold_title, contradiction=_contradiction)
+templates.env.globals.update(
+    hold_title=hold_title, contradiction=_contradiction, check_said=check_said, push_words=push_words
+)
 
 
 def render(
@@ -241,10 +243,16 @@ def in_units(unit: Units) -> dict[str, Any]:
         "units": unit,
         "sign": sign,
         "length": lambda mm, digits=1: shown.length(mm, unit, digits),
+        "measure": lambda mm, digits=1: shown.measure(mm, unit, digits),
+        "fine": lambda mm, digits=2: shown.fine(mm, unit, digits),
+        "area": lambda mm2: shown.area(mm2, unit),
+        "signed": lambda mm: shown.signed(mm, unit),
+        "station": lambda mm: shown.station(mm, unit),
         "size": lambda mm: shown.size(mm, unit),
         "nought": lambda mm: shown.is_nought(mm, unit),
         "largest": _largest,
         "deviation_words": lambda deviation, place: shown.words(deviation, place, unit),
+        "judged_words": lambda judged, place: shown.judged(judged, place, unit),
         "short_word": lambda deviation, place, axis: shown.short_word(deviation, place, axis, unit),
     }
 

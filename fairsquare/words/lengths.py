@@ -3,7 +3,7 @@
 from fractions import Fraction
 from typing import Literal
 
-from fairsquare.core.measure.conformity import axis_words
+from fairsquare.core.measure.conformity import PointJudgement, axis_words
 from fairsquare.core.model import Row3
 
 Units = Literal["mm", "in"]
@@ -24,6 +24,36 @@ def length(mm: float | None, units: Units, digits: int = 1) -> str:
     return f"−{number}" if mm < 0 and sixty_fourths else number
 
 
+def measure(mm: float | None, units: Units, digits: int = 1) -> str:
+    """Return a length with its unit: "14.2 mm", or "9/16 in"; a dash where there is none."""
+    return "–" if mm is None else f"{length(mm, units, digits)} {units}"
+
+
+def signed(mm: float, units: Units) -> str:
+    """Return a length with its sign and without its unit: "+3.2", "−1/8"."""
+    text = length(mm, units)
+    return f"+{text}" if mm > 0 and text.strip("0.") else text
+
+
+def station(mm: float, units: Units) -> str:
+    """Return a station with its sign and without its unit: "+628", or "+24 3/4"."""
+    text = length(mm, units, 0)
+    return f"+{text}" if mm > 0 and text != "0" else text
+
+
+def fine(mm: float | None, units: Units, digits: int = 2) -> str:
+    """Return a length with its unit that a sixty-fourth of an inch is too coarse for, such as a sheet's thickness or a sigma: in
+    decimals, "0.80 mm" or "0.031 in"; a dash where there is none."""
+    if mm is None:
+        return "–"
+    return f"{mm:.{digits}f} mm" if units == "mm" else f"{mm / 25.4:.{digits + 1}f} in"
+
+
+def area(mm2: float, units: Units) -> str:
+    """Return an area with its unit: "1430 mm²", or "2.22 in²"."""
+    return f"{mm2:.0f} mm²" if units == "mm" else f"{mm2 / 25.4**2:.2f} in²"
+
+
 def size(mm: float | None, units: Units) -> str:
     """Return the size of a deviation without its sign; its word tells the direction."""
     return length(None if mm is None else abs(mm), units)
@@ -38,8 +68,20 @@ def words(deviation: Row3 | None, place: Row3, units: Units) -> str:
     """Return a deviation in words, "14.2 short, 5.1 left (narrow), 6.9 high", in the units that are shown."""
     if deviation is None:
         return "not read"
-    parts = zip(deviation, axis_words(deviation, place), strict=True)
-    said = [f"{size(mm, units)} {word}" for mm, word in parts if not is_nought(mm, units)]
+    return _ways(deviation, place, units, (True, True, True))
+
+
+def judged(found: PointJudgement | None, place: Row3, units: Units) -> str:
+    """Return a judged deviation in words, as far as its directions are known."""
+    known = tuple(state != "unread" for state in found.states) if found else ()
+    if found is None or found.deviation is None or not any(known):
+        return "not read"
+    return _ways(found.deviation, place, units, known)
+
+
+def _ways(deviation: Row3, place: Row3, units: Units, known: tuple[bool, ...]) -> str:
+    parts = zip(deviation, axis_words(deviation, place), known, strict=True)
+    said = [f"{size(mm, units)} {word}" for mm, word, shown in parts if shown and not is_nought(mm, units)]
     return ", ".join(said) or "on the sheet"
 
 

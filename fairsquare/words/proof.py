@@ -27,14 +27,8 @@ WORDS: Table = {
     "todo.setup": "Set up and read the reference points again.",
     "demand.tools": "The tools that read it are good",
     "todo.tools": "Check the tool on the reference bar again; else read again with a good one.",
-    "tools.bad": lambda values, _reader: (
-        "{tool}"
-        + (", {told}" if "told" in values else "")
-        + ": what it read is no evidence. Read again with a tool that is good."
-    ),
-    "tools.stands": lambda values, _reader: (
-        f"{{tool}}: {'NB ' if values['level'] != 'good' else ''}{'{told}' if 'told' in values else '{level}'}"
-    ),
+    "tools.bad": "{tool}, {why}: what it read is no evidence. Read again with a tool that is good.",
+    "tools.stands": lambda values, _reader: "{tool}: {why}" if values["level"] == "good" else "{tool}: NB {why}",
     "tools.nothing_read": "nothing was read",
     "demand.read": "Every point is read",
     "todo.new_setup": "Open a new set-up, then read them.",

@@ -3,7 +3,8 @@
 A kind has a template or, where the words hang on the values, a function. In a template `{name}` is a value, told by its name:
 what ends with `_mm` is a length in the reader's units, what ends with `_at` a moment in the shop's time zone, a code within a code
 is told in its turn, several are a row. `{name:point}` counts: "1 point", "3 points"; `{name:.1f}` and the like write a number;
-`{name:+}` is a length with its sign, `{name:~}` what a row is joined with instead of a comma.
+`{name:+}` is a length with its sign, `{name:fine}` a small one in decimals; a row is joined with commas, by
+`{name:~}` with semicolons.
 """
 
 import datetime
@@ -13,7 +14,7 @@ from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 from fairsquare.core.said import Said
-from fairsquare.words.lengths import Units, length
+from fairsquare.words.lengths import Units, fine, length
 
 LISTED = 8
 """So many names stand in a row; the others are counted."""
@@ -31,6 +32,10 @@ class Reader(NamedTuple):
         text = length(mm, self.units)
         sign = "+" if signed and mm > 0 and text.strip("0.") else ""
         return f"{sign}{text} {self.units}"
+
+    def fine(self, mm: float) -> str:
+        """Return a small length with its unit, which a fraction of an inch is too coarse for: "0.30 mm", or "0.012 in"."""
+        return fine(mm, self.units)
 
     def moment(self, at: str) -> str:
         """Return a moment with its date; UTC is named, a shop's own zone is not."""
@@ -70,14 +75,18 @@ def counted(many: int, noun: str) -> str:
 def _value(name: str, value: Any, how: str, reader: Reader, tell: Callable[[Said, Reader], str]) -> str:
     if isinstance(value, Said):
         return tell(value, reader)
-    if how.isalpha():
+    if how.isalpha() and how != "fine":
         return counted(len(value) if isinstance(value, list | tuple) else int(value), how)
     if isinstance(value, list | tuple):
         row = [tell(one, reader) if isinstance(one, Said) else str(one) for one in value]
         joined = {"~": "; ", "~~": " "}.get(how)
         return joined.join(row) if joined else listed(row)
+    return _plain(name, value, how, reader)
+
+
+def _plain(name: str, value: Any, how: str, reader: Reader) -> str:
     if name.endswith("_mm"):
-        return reader.length(value, signed=how == "+")
+        return reader.fine(value) if how == "fine" else reader.length(value, signed=how == "+")
     if name.endswith("_at"):
         return reader.moment(value)
     return format(value, how) if how else f"{value:g}" if isinstance(value, float) else str(value)

@@ -4,10 +4,18 @@ from functools import partial
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.said import Said
-from fairsquare.words import cutting, damage, holds, intake, proof, welding
+from fairsquare.words import cutting, damage, holds, intake, proof, tools, welding
 from fairsquare.words.said import METRIC, Reader, Table, filled
 
-TABLE: Table = {**holds.WORDS, **intake.WORDS, **damage.WORDS, **proof.WORDS, **cutting.WORDS, **welding.WORDS}
+TABLE: Table = {
+    **holds.WORDS,
+    **intake.WORDS,
+    **damage.WORDS,
+    **proof.WORDS,
+    **cutting.WORDS,
+    **welding.WORDS,
+    **tools.WORDS,
+}
 """What each kind is called; a kind that is missing here fails a test, and is told by its code."""
 
 

@@ -74,7 +74,7 @@ def test_the_limit_of_scatter_is_the_handbooks(n, quantile) -> None:
 def test_how_a_check_comes_out(readings, verdict, words) -> None:
     found = bar(readings)
     assert found.verdict == verdict
-    assert words in found.words
+    assert words in tell(found.said)
 
 
 def test_a_good_tool_is_seldom_called_bad_and_one_that_is_out_by_four_sigma_nearly_always() -> None:
@@ -150,7 +150,7 @@ def test_what_is_no_check_is_refused(readings, field, words) -> None:
 def test_how_far_a_tool_is_to_be_trusted(events, at, level, words) -> None:
     found = standing(arm(*events), at)
     assert found.level == level
-    assert words in found.words
+    assert words in tell(found.said)
 
 
 def test_of_all_that_a_tool_read_the_worst_is_said_and_a_stranger_is_called_one() -> None:
@@ -159,7 +159,7 @@ def test_of_all_that_a_tool_read_the_worst_is_said_and_a_stranger_is_called_one(
         [tool], [("arm", "2026-05-01T09"), ("arm", "2026-07-01T09"), ("neighbour's tape", "2026-07-01T09")]
     )
     assert [(one.name, one.level) for one in found] == [("arm", "overdue"), ("neighbour's tape", "unknown")]
-    assert "not on the shop's list" in found[1].words
+    assert "not on the shop's list" in tell(found[1].said)
 
 
 def test_a_tool_found_bad_bars_what_rests_on_it_and_opens_what_was_signed() -> None:

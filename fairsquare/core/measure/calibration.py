@@ -10,8 +10,9 @@ from typing import Annotated, Literal, NamedTuple
 
 from pydantic import Field
 
-from fairsquare.core.measure.bar_check import CheckTool, ToolChecked, check_tool
+from fairsquare.core.measure.bar_check import ACT, WARN, CheckTool, ToolChecked, check_tool
 from fairsquare.core.model import Many, Model
+from fairsquare.core.said import Said, say
 from fairsquare.core.who import Who
 
 Day = Annotated[str, Field(pattern=r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$")]
@@ -62,12 +63,20 @@ _WORSE: tuple[Level, ...] = ("good", "unknown", "overdue", "bad")
 
 
 class Standing(NamedTuple):
-    """How far a tool is to be trusted in what it read, in words; `until` which day its calibration is good."""
+    """How far a tool is to be trusted in what it read, and why; `until` which day its calibration is good."""
 
     name: str
     level: Level
-    words: str
+    said: Said
     until: str = ""
+
+
+def check_said(found: ToolChecked) -> Said:
+    """Return how a check on the bar came out, with its figures, mm."""
+    if found.scatter_mm > found.scatter_limit_mm:
+        return say("check.scatters", scatter_mm=found.scatter_mm, limit_mm=found.scatter_limit_mm)
+    allowed = (WARN if found.verdict == "good" else ACT) * found.error_sigma_mm
+    return say(f"check.{found.verdict}", by_mm=abs(found.error_mm), long=found.error_mm > 0, allowed_mm=allowed)
 
 
 def standing(tool: ToolFact, at: str) -> Standing:
@@ -91,19 +100,18 @@ class _History:
         """Return how far the tool is to be trusted in what it read at a moment."""
         before = [entry for entry in self._known if entry[0] <= at][-1:]
         after = [entry for entry in self._known if entry[0] > at][:1]
-        for since, nearest in (("", before), ("since ", after)):
+        for since, nearest in ((False, before), (True, after)):
             for _, one, found in nearest:
                 if found is not None and found.verdict == "bad" and isinstance(one.what, BarRead):
-                    words = f"{since}found bad: check of {one.what.read_on} on {one.what.bar}, {found.words}"
-                    return Standing(self._name, "bad", words)
+                    check = {"day": one.what.read_on, "bar": one.what.bar, "check": check_said(found)}
+                    return Standing(self._name, "bad", say("tool.found_bad", since=since, **check))
         done = [one for one in self._done if one.done_on <= at[:10]]
         if not done:
-            return Standing(self._name, "unknown", "no calibration is on file")
+            return Standing(self._name, "unknown", say("tool.no_calibration"))
         last = done[-1]
         if last.due_on and last.due_on < at[:10]:
-            return Standing(self._name, "overdue", f"calibration overdue since {last.due_on}")
-        until = f", good until {last.due_on}" if last.due_on else ", nobody said until when it is good"
-        return Standing(self._name, "good", f"calibrated {last.done_on}{until}", last.due_on)
+            return Standing(self._name, "overdue", say("tool.overdue", since=last.due_on))
+        return Standing(self._name, "good", say("tool.calibrated", day=last.done_on, until=last.due_on), last.due_on)
 
 
 def _when(event: ToolEventFact) -> str:
@@ -135,11 +143,7 @@ def standings(tools: Sequence[ToolFact], read: Iterable[tuple[str, str]]) -> tup
     worst: dict[str, Standing] = {}
     for name, at in read:
         history = by_name.get(name)
-        one = (
-            history.at(at)
-            if history
-            else Standing(name, "unknown", "not on the shop's list of tools: nothing is known of it")
-        )
+        one = history.at(at) if history else Standing(name, "unknown", say("tool.unlisted"))
         kept = worst.get(name)
         if kept is None or _WORSE.index(one.level) > _WORSE.index(kept.level):
             worst[name] = one

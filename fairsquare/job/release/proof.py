@@ -71,13 +71,13 @@ def tool_missing(facts: JobFacts, picture: Picture | None, *, setup_only: bool =
 
 
 def _bad(behind: Iterable[Standing]) -> list[Missing]:
-    return [lacks("tools.bad", tool=one.name, told=one.words, page="measure") for one in behind if one.level == "bad"]
+    return [lacks("tools.bad", tool=one.name, why=one.said, page="measure") for one in behind if one.level == "bad"]
 
 
 def tool_demand(facts: JobFacts, picture: Picture | None) -> Demand:
     """Return that the tools that read what counts are good; one that is overdue, or unknown, is said and does not bar the way."""
     behind = tools_behind(facts, picture)
-    said = [say("tools.stands", tool=one.name, level=one.level, told=one.words) for one in behind]
+    said = [say("tools.stands", tool=one.name, level=one.level, why=one.said) for one in behind]
     evidence = say("row", each=said) if said else say("tools.nothing_read")
     return demand("tools", evidence, tuple(_bad(behind)), page="measure")
 

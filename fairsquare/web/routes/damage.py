@@ -13,7 +13,7 @@ from fairsquare.job.damage.job import before_pulls, damage_of, damage_picture, k
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.counted import counting
 from fairsquare.store.people import Session
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
 from fairsquare.web.words import HIT_FROM, MODES
 
@@ -66,7 +66,9 @@ def _page(
         judged=judged,
         read_again=_read_again(view.facts),
         unread=unread,
-        profiles=profiles(sheet, judged, damage, drawing_px(request)) if sheet and damage else None,
+        profiles=profiles(sheet, judged, damage, drawing_px(request), reader_of(request).units)
+        if sheet and damage
+        else None,
         groups_drawn=groups_figure(sheet, damage.groups) if sheet and damage and damage.groups else None,
         groups=[(group, _moved_words(group)) for group in (damage.groups if damage else ())],
         push=worst.push if worst else None,

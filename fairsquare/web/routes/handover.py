@@ -13,7 +13,7 @@ from fairsquare.files.records import RecordCheck, record_archive
 from fairsquare.store import photos
 from fairsquare.store.links import NoSuchLink
 from fairsquare.store.records import LinkedRecord
-from fairsquare.web.page import desk_of, render
+from fairsquare.web.page import desk_of, render, units_of
 from fairsquare.web.paper import Papers, by_link
 from fairsquare.web.room import drawing_px
 from fairsquare.web.routes.keys import signer
@@ -117,7 +117,7 @@ def _page(
     context: dict[str, Any],
 ) -> Response:
     try:
-        shown = record_context(record_of(body), drawing_px(request))
+        shown = record_context(record_of(body), drawing_px(request), units_of(request))
     except ValueError as fault:
         raise FairSquareError(
             "This record is of another version: its JSON is still here to the byte, ask the workshop for a newer one.",

@@ -1,5 +1,6 @@
 """Measuring: the call line, the drawing with the leaning squares, the table beside it, the readings and the row of gauges."""
 
+from functools import partial
 from typing import Any, Literal, NamedTuple
 
 from fastapi import APIRouter, Depends, Request, Response
@@ -295,13 +296,19 @@ def _pane(
     if facts.sheet and picture:
         sheet, unit_shown, room = facts.sheet, units_of(request), drawing_px(request)
         link = f"/jobs/{view.job.number}/measure?seen={seen}&point="
-        draw = ends if seen == "ends" else plan_and_sides
+        draw = ends if seen == "ends" else partial(plan_and_sides, units=unit_shown)
         if seen in ("sides", "ends"):
             drawing = drawn_once(
                 request,
-                (*of_job, factor, room),
+                (*of_job, factor, room, unit_shown),
                 lambda: draw(
-                    sheet, picture.judged, factor, chosen.code if chosen else None, link, picture.placed, width=room
+                    sheet,
+                    picture.judged,
+                    factor,
+                    chosen.code if chosen else None,
+                    link,
+                    picture.placed,
+                    width=room,
                 ),
             )
         elif seen == "gauges":

@@ -13,7 +13,7 @@ from fairsquare.job.damage.bound import known_members
 from fairsquare.job.damage.job import unit_of, units_of
 from fairsquare.store.people import Session
 from fairsquare.web.forms import figures
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
 
 router = APIRouter()
@@ -104,6 +104,8 @@ def _page(
         names=[name for name in names if name not in units],
         unit_of={point.code: unit_of(point) for point in sheet.points},
         references=[point.code for point in sheet.points if point.reference],
-        drawing=plan_and_sides(sheet, judged, link=link, touched=touched, width=drawing_px(request)),
+        drawing=plan_and_sides(
+            sheet, judged, link=link, touched=touched, width=drawing_px(request), units=reader_of(request).units
+        ),
         ends=ends(sheet, judged, link=link, touched=touched, width=drawing_px(request)),
     )

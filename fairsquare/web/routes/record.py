@@ -26,12 +26,26 @@ from fairsquare.store import came, records
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web.forms import figures
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, templates
+from fairsquare.web.page import (
+    Form,
+    desk_of,
+    go_to,
+    in_units,
+    job_path,
+    reader_of,
+    render,
+    sent_form,
+    signed_in,
+    templates,
+    units_of,
+)
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
 from fairsquare.web.room import drawing_px
 from fairsquare.web.routes.keys import signer
 from fairsquare.web.sending import download, full_link
 from fairsquare.web.words import CONSTRUCTIONS, HIT_FORCE, HIT_FROM, HIT_HEIGHT, HIT_MOVED, HIT_WHERE
+from fairsquare.words.lengths import Units
+from fairsquare.words.said import Reader
 from fairsquare.workers import Broke, Workers, waited_for
 
 router = APIRouter()
@@ -167,7 +181,7 @@ def _record_page(request: Request, session: Session, sha256: str, body: str, che
         check=check,
         signer=signer(request, check.signed_by),
         sha256=sha256,
-        **record_context(record, drawing_px(request)),
+        **record_context(record, drawing_px(request), units_of(request)),
     )
 
 
@@ -175,15 +189,17 @@ def record_paper(request: Request, sha256: str, kept: Callable[[], str], *, shor
     """Have the PDF of a record made, once, from its body where that is `kept`; `short` is the owner's."""
     workers, papers = cast(Workers, request.app.state.workers), cast(Papers, request.app.state.papers)
 
+    reader = reader_of(request)
+
     def page() -> str:
-        return workers.order(record_in_print, sha256, kept(), short).result()
+        return workers.order(record_in_print, sha256, kept(), short, reader).result()
 
-    return papers.order(f"{sha256} short" if short else sha256, page)
+    return papers.order(f"{sha256} {reader.units} {reader.zone.key}{' short' if short else ''}", page)
 
 
-def record_in_print(sha256: str, body: str, short: bool) -> str:
+def record_in_print(sha256: str, body: str, short: bool, reader: Reader) -> str:
     """Return the page of a record that is printed; with hundreds of points a tenth of a second, in a process apart."""
-    context = record_context(record_of(body))
+    context = {**record_context(record_of(body), units=reader.units), **in_units(reader.units), "reader": reader}
     if context["drawing"]:
         context["drawing"] = drawn_on_paper(context["drawing"])
     style = (STATIC / "print.css").as_uri()
@@ -206,14 +222,14 @@ async def checked_record(request: Request, by: str, body: str) -> RecordCheck:
         raise
 
 
-def record_context(record: JobRecord, width: float = WIDTH) -> dict[str, Any]:
-    """Return what the page and the PDF of a record show; the drawing as wide as said, px."""
+def record_context(record: JobRecord, width: float = WIDTH, units: Units = "mm") -> dict[str, Any]:
+    """Return what the page and the PDF of a record show; the drawing as wide as said, px, its stations in those units."""
     facts = facts_of(record)
     after = {code: point.after for code, point in record.results.points.items() if point.after}
     states = [point.after.state if point.after else "unread" for point in record.results.points.values()]
     return {
         "record": record,
-        "drawing": plan_and_sides(record.sheet, after, 10, width=width) if record.sheet else None,
+        "drawing": plan_and_sides(record.sheet, after, 10, width=width, units=units) if record.sheet else None,
         "counts": {state: states.count(state) for state in ("fair", "close", "off", "unread")},
         "labels": {
             "construction": CONSTRUCTIONS,
@@ -304,7 +320,7 @@ def left_out(request: Request, sha256: str, session: Session = Depends(signed_in
         at="record",
         sha256=sha256,
         back=f"/records/{sha256}",
-        **record_context(record, drawing_px(request)),
+        **record_context(record, drawing_px(request), units_of(request)),
     )
 
 

@@ -20,7 +20,7 @@ from fairsquare.store import sheets as store
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web.forms import figures
-from fairsquare.web.page import Form, desk_of, drawn_once, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, drawn_once, go_to, job_path, render, sent_form, signed_in, units_of
 from fairsquare.web.room import drawing_px
 from fairsquare.web.sending import download
 from fairsquare.web.words import CONSTRUCTIONS
@@ -76,7 +76,9 @@ def show(
         versions=versions,
         newest=version is None or version == view.facts.sheet_version,
         drawing=drawn_once(
-            request, ("sheet", room, *of_sheet), lambda: plan_and_sides(stored.sheet, {}, link=link, width=room)
+            request,
+            ("sheet", room, units_of(request), *of_sheet),
+            lambda: plan_and_sides(stored.sheet, {}, link=link, width=room, units=units_of(request)),
         ),
         ends=drawn_once(request, ("ends", room, *of_sheet), lambda: ends(stored.sheet, {}, link=link, width=room)),
         span=span,
@@ -291,6 +293,8 @@ def _editor(
         found=_by_line(draft),
         changes=changes,
         constructions=CONSTRUCTIONS,
-        drawing=plan_and_sides(draft.sheet, {}, width=drawing_px(request)) if draft and draft.sheet else None,
+        drawing=plan_and_sides(draft.sheet, {}, width=drawing_px(request), units=units_of(request))
+        if draft and draft.sheet
+        else None,
         ends=ends(draft.sheet, {}, width=drawing_px(request)) if draft and draft.sheet else None,
     )

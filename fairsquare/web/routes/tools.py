@@ -14,8 +14,9 @@ from fairsquare.job.measure.tools import READS_A_BAR, TOOL_KINDS, ShopTool
 from fairsquare.store import tools as kept_tools
 from fairsquare.store.people import Session
 from fairsquare.web.forms import whole
-from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, reader_of, render, sent_form, signed_in
 from fairsquare.web.times import zone_of
+from fairsquare.words.said import Reader
 
 router = APIRouter()
 _REACH = ("from_mm", "to_mm", "pointer_mm", "pin_mm", "length_mm")
@@ -165,7 +166,7 @@ def _tool(
         found=found,
         day_of=day_of,
         standing=standing(history, _now()),
-        drawing=_drawn(history),
+        drawing=_drawn(history, reader_of(request)),
         bars=bars if tool.kind in READS_A_BAR else [],
         reads_a_bar=tool.kind in READS_A_BAR,
         today=_today(request).isoformat(),
@@ -182,7 +183,7 @@ def _a_year_on(day: datetime.date) -> datetime.date:
     return day + datetime.timedelta(days=365)
 
 
-def _drawn(history: ToolFact) -> object:
+def _drawn(history: ToolFact, reader: Reader) -> object:
     return tool_history(
         [
             Checked(
@@ -192,5 +193,6 @@ def _drawn(history: ToolFact) -> object:
             )
             for event in sorted(history.events, key=lambda event: (day_of(event.what), event.id))
             if event.taken_back is None or isinstance(event.what, BarRead)
-        ]
+        ],
+        reader,
     )

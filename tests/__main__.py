@@ -1,10 +1,11 @@
 """`./run test [what]`: format, lint, types and imports, then the tests; or one part of them.
 
-Tests run on all processors, each module on one of them, in an order by chance: its seed is printed, and
-`-p randomly_seed=N` repeats it.
+Tests run on all processors, each module on one of them, but for those in the browser: its server and its pages have them to
+themselves. Their order is by chance; its seed is printed, and `--randomly-seed=N` repeats it.
 """
 
 import os
+import secrets
 import subprocess
 import sys
 
@@ -33,11 +34,20 @@ def main() -> int:
                 command if tool[0] == "importlinter" else [sys.executable, "-m", *name], check=False
             ).returncode
     if what != "lint":
-        many = () if {"-n", "-k", "--pdb"} & set(rest) else ("-n", str(os.cpu_count() or 1), "--dist", "loadfile")
-        folders = [f"tests/{part}" for part in (PARTS if what == "all" else (what,))]
-        sys.stderr.write(f"· pytest {' '.join(folders)}\n")
-        failed |= subprocess.run([sys.executable, "-m", "pytest", *many, *folders, *rest], check=False).returncode
+        parts = PARTS if what == "all" else (what,)
+        for own in ([part for part in parts if part != "browser"], [part for part in parts if part == "browser"]):
+            failed |= tested(own, rest) if own else 0
     return 1 if failed else 0
+
+
+def tested(parts: list[str], more: list[str]) -> int:
+    """Run the tests of some parts, and return the exit status."""
+    many = ("-n", str(os.cpu_count() or 1), "--dist", "loadfile") if parts != ["browser"] and "-n" not in more else ()
+    folders = [f"tests/{part}" for part in parts]
+    order = () if any("randomly" in one for one in more) else (f"--randomly-seed={secrets.randbelow(2**31)}",)
+    command = ["pytest", *many, *order, "--durations=20", *folders, *more]
+    sys.stderr.write(f"· {' '.join(command)}\n")
+    return subprocess.run([sys.executable, "-m", *command], check=False).returncode
 
 
 if __name__ == "__main__":

@@ -31,6 +31,25 @@ from fairsquare.store.people import Person
 from fairsquare.web.app import create_app
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Keep the order within a module whose tests share a database and tell one story; all other order is by chance."""
+    stories = [one for one in items if _tells_a_story(one)]
+    in_order = {module: [one for one in stories if one.path == module] for module in {one.path for one in stories}}
+    for own in in_order.values():
+        own.sort(key=_written, reverse=True)
+    items[:] = [in_order[one.path].pop() if _tells_a_story(one) else one for one in items]
+
+
+def _written(item: pytest.Item) -> tuple[int, tuple[int, ...]]:
+    """Where in its module a test was written, and which of its cases it is."""
+    case = getattr(item, "callspec", None)
+    return item.reportinfo()[1] or 0, tuple(case.indices.values()) if case else ()
+
+
+def _tells_a_story(item: pytest.Item) -> bool:
+    return bool({"database", "server"} & set(getattr(item, "fixturenames", ())))
+
+
 @pytest.fixture(scope="session")
 def mariadb() -> Iterator[PrivateMariaDB]:
     folder = Path(tempfile.mkdtemp(prefix="fairsquare-test-"))

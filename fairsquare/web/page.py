@@ -245,6 +245,7 @@ def in_units(unit: Units) -> dict[str, Any]:
         "length": lambda mm, digits=1: shown.length(mm, unit, digits),
         "measure": lambda mm, digits=1: shown.measure(mm, unit, digits),
         "fine": lambda mm, digits=2: shown.fine(mm, unit, digits),
+        "sheets": lambda plan: shown.sheets(plan.sheets_mm, plan.sheets_said, unit),
         "area": lambda mm2: shown.area(mm2, unit),
         "signed": lambda mm: shown.signed(mm, unit),
         "station": lambda mm: shown.station(mm, unit),

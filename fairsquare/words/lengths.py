@@ -1,5 +1,6 @@
 """How lengths are shown: in mm, or in inches and fractions, by the person's choice; always the same value underneath."""
 
+from collections.abc import Sequence
 from fractions import Fraction
 from typing import Literal
 
@@ -47,6 +48,13 @@ def fine(mm: float | None, units: Units, digits: int = 2) -> str:
     if mm is None:
         return "–"
     return f"{mm:.{digits}f} mm" if units == "mm" else f"{mm / 25.4:.{digits + 1}f} in"
+
+
+def sheets(mm: Sequence[float], said: str, units: Units) -> str:
+    """Return the sheets of a stack with their unit: as they were `said` in mm, "0.8 + 1.4 mm", or "0.031 + 0.055 in"."""
+    if units == "mm":
+        return f"{said or ' + '.join(f'{one:g}' for one in mm)} mm"
+    return " + ".join(f"{one / 25.4:.3f}" for one in mm) + " in"
 
 
 def area(mm2: float, units: Units) -> str:

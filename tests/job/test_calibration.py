@@ -74,7 +74,7 @@ def test_the_limit_of_scatter_is_the_handbooks(n, quantile) -> None:
 def test_how_a_check_comes_out(readings, verdict, words) -> None:
     found = bar(readings)
     assert found.verdict == verdict
-    assert words in tell(found.said)
+    assert words in found.words
 
 
 def test_a_good_tool_is_seldom_called_bad_and_one_that_is_out_by_four_sigma_nearly_always() -> None:

@@ -25,8 +25,8 @@ def jobs(desk) -> list[str]:
     return load(desk)
 
 
-def calls(tree: ast.AST, name: str) -> list[ast.Call]:
-    return [n for n in ast.walk(tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name) and n.func.id == name]
+def calls(tree: ast.AST, *names: str) -> list[ast.Call]:
+    return [n for n in ast.walk(tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name) and n.func.id in names]
 
 
 def has_page(one: ast.Call) -> bool:
@@ -34,18 +34,19 @@ def has_page(one: ast.Call) -> bool:
 
 
 def test_nothing_is_said_to_be_missing_without_a_page() -> None:
-    """Every `Missing` names its page, or is part of a `Demand` that does."""
+    """Everything that is said to be missing names its page, or is part of a demand that does."""
     homeless, seen = [], 0
     for file in JOB.rglob("*.py"):
         for function in (n for n in ast.walk(ast.parse(file.read_text())) if isinstance(n, ast.FunctionDef)):
-            paged = [one for one in calls(function, "Demand") if has_page(one)]
-            for missing in calls(function, "Missing"):
+            if function.name in ("lacks", "demand"):
+                continue
+            paged = [one for one in calls(function, "demand") if has_page(one)]
+            for missing in calls(function, "Missing", "lacks"):
                 seen += 1
                 if not has_page(missing) and not paged:
                     homeless.append(f"{file.name}: {ast.unparse(missing)[:80]}")
-            for demand in calls(function, "Demand"):
-                lacks = any(keyword.arg == "missing" for keyword in demand.keywords) and not has_page(demand)
-                if lacks and not all(has_page(one) for one in calls(demand, "Missing")):
+            for demand in calls(function, "demand"):
+                if len(demand.args) > 2 and not has_page(demand):
                     homeless.append(f"{file.name}: {ast.unparse(demand)[:80]}")
     assert homeless == []
     assert seen > 60

@@ -5,8 +5,10 @@ from collections.abc import Mapping
 import numpy as np
 from markupsafe import Markup, escape
 
+from fairsquare.core.lengths import MM_PER
 from fairsquare.core.weld.order import WeldOrder, WeldsOrdered
 from fairsquare.core.weld.seam import JoinWeld, SeamPlan, heat_at
+from fairsquare.words.lengths import Units
 
 WIDTH = 620.0
 _EDGE, _FOOT = 14.0, 30.0
@@ -21,8 +23,12 @@ def seam_drawing(
     made: Mapping[str, str],
     at_s: float | None = None,
     width: float = WIDTH,
+    units: Units = "mm",
 ) -> Markup:
-    """Return the drawing for a page of a width, px. `made`: how each weld that was made looks; `at_s` None: no heat is drawn."""
+    """Return the drawing for a page of a width, px, its bar in those units.
+
+    `made`: how each weld that was made looks; `at_s` None: no heat is drawn.
+    """
     if not plan.welds:
         return Markup(
             '<svg class="seam-drawing" viewBox="0 0 620 60" role="img" aria-label="No weld is planned yet"></svg>'
@@ -35,8 +41,14 @@ def seam_drawing(
     label = escape(f"Seam {plan.name}: {len(plan.welds)} welds, numbered in their order")
     return Markup(  # noqa: S704 - what was typed is escaped
         f'<svg class="seam-drawing" role="img" aria-label="{label}" viewBox="0 0 {width:g} {frame.height:.0f}">'
-        f"{heat}{frame.bar()}{''.join(parts)}</svg>"
+        f"{heat}{frame.bar(units)}{''.join(parts)}</svg>"
     )
+
+
+_BARS: dict[Units, tuple[float, ...]] = {
+    "mm": (1000, 500, 200, 100, 50, 20, 10, 5),
+    "in": (40, 20, 10, 4, 2, 1, 0.5, 0.25),
+}
 
 
 class _Frame:
@@ -62,13 +74,15 @@ class _Frame:
     def y(self, mm: float) -> float:
         return 6 + (self.top - mm) * self.scale * self.stretch
 
-    def bar(self) -> str:
+    def bar(self, units: Units) -> str:
         """The bar that says how long things are."""
-        mm = next(one for one in (1000, 500, 200, 100, 50, 20, 10, 5) if one * self.scale <= 220)
+        per = float(MM_PER[units])
+        long = next(one for one in _BARS[units] if one * per * self.scale <= 220)
+        mm = long * per
         x, y = self.x(self.low), self.height - 10
         return (
             f'<path class="axis" d="M{x:.1f} {y - 5:.1f}v5h{mm * self.scale:.1f}v-5"/>'
-            f'<text class="note" x="{x + mm * self.scale + 8:.1f}" y="{y + 2:.1f}">{mm} mm</text>'
+            f'<text class="note" x="{x + mm * self.scale + 8:.1f}" y="{y + 2:.1f}">{long:g} {units}</text>'
         )
 
 

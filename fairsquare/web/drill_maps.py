@@ -9,6 +9,7 @@ from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.working import MARKS, MappedWeld, Mark, mapped_welds
 from fairsquare.drawings.drill import WIDTH, bands_of, drill_drawing, mark_sign
 from fairsquare.job.cut.job import SIDES, SectionState
+from fairsquare.words.lengths import Units, measure
 
 DONORS = {"used": "used part", "new": "new part"}
 
@@ -45,18 +46,19 @@ def bands(
     ]
 
 
-def legend(state: SectionState) -> list[Sign]:
+def legend(state: SectionState, units: Units = "mm") -> list[Sign]:
     """Return the signs that a section's map uses, with what goes with each."""
     if state.welds is None:
         return []
     used = {step.mark for weld in mapped_welds(state.welds) for step in (weld.vehicle, weld.donor)}
     said = state.welds
-    sizes = f"{said.pilot_mm:g}, then {said.hole_mm:g} mm"
+    pilot, hole = (measure(mm, units) for mm in (said.pilot_mm, said.hole_mm))
+    sizes = f"{pilot}, then {hole}"
     more: dict[Mark, str] = {
         "drill": sizes,
-        "flat": f"pilot {said.pilot_mm:g}, cutter {said.hole_mm:g}",
+        "flat": f"pilot {pilot}, cutter {hole}",
         "grind": "no hole",
-        "plug_hole": f"{said.hole_mm:g} mm",
+        "plug_hole": hole,
         "never": "stays whole",
         "rivet": "head only, then punch",
         "leave": "nothing to do",

@@ -19,6 +19,7 @@ from fairsquare import __version__
 from fairsquare.actions import Desk, JobView
 from fairsquare.actions.practice import is_practice
 from fairsquare.actions.rights import may
+from fairsquare.core.cut.section import StripSaid
 from fairsquare.core.damage.read import Contradiction, push_words
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.measure.calibration import Standing, check_said, standings
@@ -167,9 +168,17 @@ def _contradiction(found: Contradiction) -> Said:
     return say(f"damage.{found.kind}", **found.values)
 
 
+def _strip_station(strip: StripSaid, mm: float) -> Said:
+    return say("strip.station", **strip.station_said(mm))
+
+
 templates.env.filters["told"] = _told
 templates.env.globals.update(
-    hold_title=hold_title, contradiction=_contradiction, check_said=check_said, push_words=push_words
+    hold_title=hold_title,
+    strip_station=_strip_station,
+    contradiction=_contradiction,
+    check_said=check_said,
+    push_words=push_words,
 )
 
 

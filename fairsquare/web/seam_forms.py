@@ -219,7 +219,9 @@ def _welded_again(said: WeldsSaid | None) -> list[WeldSaid]:
     return [
         one.said
         for one in (mapped_welds(said) if said else ())
-        if isinstance(one.said, WeldSaid) and one.said.kind == "spot" and one.rejoin not in ("", "nothing to weld")
+        if isinstance(one.said, WeldSaid)
+        and one.said.kind == "spot"
+        and one.rejoin.kind not in ("rejoin.unknown", "rejoin.nothing_to_weld")
     ]
 
 

@@ -3,7 +3,8 @@
 A kind has a template or, where the words hang on the values, a function. In a template `{name}` is a value, told by its name:
 what ends with `_mm` is a length in the reader's units, what ends with `_at` a moment in the shop's time zone, a code within a code
 is told in its turn, several are a row. `{name:point}` counts: "1 point", "3 points"; `{name:.1f}` and the like write a number;
-`{name:+}` is a length with its sign, `{name:fine}` a small one in decimals; a row is joined with commas, by
+`{name:+}` is a length with its sign, `{name:fine}` a small one in decimals, `{name:0}` one
+in whole millimetres, `{name:bare}` one whose unit stands elsewhere; a row is joined with commas, by
 `{name:~}` with semicolons.
 """
 
@@ -75,18 +76,28 @@ def counted(many: int, noun: str) -> str:
 def _value(name: str, value: Any, how: str, reader: Reader, tell: Callable[[Said, Reader], str]) -> str:
     if isinstance(value, Said):
         return tell(value, reader)
-    if how.isalpha() and how != "fine":
+    if how.isalpha() and not name.endswith("_mm"):
         return counted(len(value) if isinstance(value, list | tuple) else int(value), how)
     if isinstance(value, list | tuple):
         row = [tell(one, reader) if isinstance(one, Said) else str(one) for one in value]
-        joined = {"~": "; ", "~~": " "}.get(how)
+        joined = {"~": "; ", "~~": " ", "&": " and "}.get(how)
         return joined.join(row) if joined else listed(row)
     return _plain(name, value, how, reader)
 
 
+def _length(mm: float, how: str, reader: Reader) -> str:
+    if how == "fine":
+        return reader.fine(mm)
+    if how in ("0", "bare"):
+        return length(mm, reader.units, 0 if how == "0" else 1).removesuffix(".0") + (
+            f" {reader.units}" if how == "0" else ""
+        )
+    return reader.length(mm, signed=how == "+")
+
+
 def _plain(name: str, value: Any, how: str, reader: Reader) -> str:
     if name.endswith("_mm"):
-        return reader.fine(value) if how == "fine" else reader.length(value, signed=how == "+")
+        return _length(value, how, reader)
     if name.endswith("_at"):
         return reader.moment(value)
     return format(value, how) if how else f"{value:g}" if isinstance(value, float) else str(value)

@@ -31,6 +31,7 @@ from fairsquare.drawings.drill import bands_of, drill_drawing
 from fairsquare.drawings.strip import strip_drawing
 from fairsquare.drawings.template import template_dxf, template_svg, tile_svg
 from fairsquare.stand_ins.vehicles import DUNLIN, TEAL, TURNSTONE
+from fairsquare.words.tell import tell
 
 RAIL, FLOOR = _SECTIONS[TEAL.name]
 (NODE,) = _SECTIONS[TURNSTONE.name]
@@ -56,7 +57,7 @@ def test_the_rail_of_the_demo_is_cut_in_its_windows() -> None:
     assert placed.judged.cuts == {"outer": 80, "stiffener": 30, "inner": 95}
     assert placed.judged.keeps_all
     assert placed.judged.more_mm == 0
-    words = why_here(rail().place, placed.best, "outer")
+    words = [tell(one) for one in why_here(rail().place, placed.best, "outer")]
     assert "window ends" in words[0]
     assert "more would come off" in words[1]
 
@@ -64,12 +65,12 @@ def test_the_rail_of_the_demo_is_cut_in_its_windows() -> None:
 def test_a_cut_elsewhere_says_what_it_breaks_and_costs() -> None:
     best = place_cuts(rail().place)
     judged = judge_cuts(rail().place, {"outer": 10, "stiffener": 20, "inner": 95}, best)
-    (hole,) = (words for words in judged.broken["outer"] if "hole" in words)
-    assert "2 mm from the hole at -8, which needs 15 clear" in hole
-    assert "10 mm from the cut of outer: 50 apart is wanted" in judged.broken["stiffener"]
+    (hole,) = (tell(one) for one in judged.broken["outer"] if one.values.get("feature") == "hole")
+    assert "2 mm from the hole at −8, which needs 15 clear" in hole
+    assert "10 mm from the cut of outer: 50 apart is wanted" in [tell(one) for one in judged.broken["stiffener"]]
     assert judged.more_mm == pytest.approx(70 + 10)
     beyond = judge_cuts(rail().place, {"outer": 500, "stiffener": 30, "inner": 95}, best).broken["outer"]
-    assert {"it is off the layer, which reaches from -330 to 430 mm", "in the damage"} <= set(beyond)
+    assert {"it is off the layer, which reaches from −330 to 430 mm", "in the damage"} <= {tell(one) for one in beyond}
     assert judge_cuts(rail().place, {"outer": 80, "stiffener": 30, "inner": -200}, None).more_mm is None
 
 
@@ -80,7 +81,7 @@ def test_where_there_is_no_place_a_person_may_still_put_the_cuts() -> None:
     assert nowhere.conflict == ({"rule": "damage", "layer": "outer"}, {"rule": "window", "layer": "outer"})
     assert "the damage of outer against the maker's window of outer" in nowhere.fault
     put = placed_strip(strip.place, {"outer": 70, "stiffener": 20, "inner": 80})
-    assert put.judged.broken["outer"] == ("outside the maker's window",)
+    assert [tell(one) for one in put.judged.broken["outer"]] == ["outside the maker's window"]
 
 
 def test_lines_meet_with_the_gap_between_them() -> None:

@@ -175,7 +175,8 @@ def test_gauge_numbers_of_steel_and_aluminium_are_not_the_same_sheet() -> None:
 
 
 def test_a_start_for_the_coupon_goes_by_the_thinnest() -> None:
-    assert starting_point("steel", "mag", 0.8).electrode == "wire 0.6 mm"
+    start = starting_point("steel", "mag", 0.8)
+    assert (start.electrode, start.across_mm) == ("wire", 0.6)
     assert starting_point("steel", "mag", 5.0).words.startswith("Bevel")
     assert starting_point("steel", "mma", 1.5).amperes == (40, 60)
     assert starting_point("aluminium", "mma", 1.5) is None

@@ -26,7 +26,9 @@ def jobs(desk) -> list[str]:
 
 
 def calls(tree: ast.AST, *names: str) -> list[ast.Call]:
-    return [n for n in ast.walk(tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name) and n.func.id in names]
+    return [
+        n for n in ast.walk(tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name) and n.func.id in names
+    ]
 
 
 def has_page(one: ast.Call) -> bool:
@@ -45,9 +47,8 @@ def test_nothing_is_said_to_be_missing_without_a_page() -> None:
                 seen += 1
                 if not has_page(missing) and not paged:
                     homeless.append(f"{file.name}: {ast.unparse(missing)[:80]}")
-            for demand in calls(function, "demand"):
-                if len(demand.args) > 2 and not has_page(demand):
-                    homeless.append(f"{file.name}: {ast.unparse(demand)[:80]}")
+            bare = [one for one in calls(function, "demand") if len(one.args) > 2 and not has_page(one)]
+            homeless += [f"{file.name}: {ast.unparse(one)[:80]}" for one in bare]
     assert homeless == []
     assert seen > 60
 

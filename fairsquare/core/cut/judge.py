@@ -1,4 +1,4 @@
-"""A cut where a person puts it: which rules it breaks, in words, and what it costs against the best place."""
+"""A cut where a person puts it: which rules it breaks, and what it costs against the best place."""
 
 from collections.abc import Mapping
 from itertools import pairwise
@@ -15,21 +15,16 @@ from fairsquare.core.cut.place import (
 from fairsquare.core.cut.stretches import ROUNDING_MM
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.model import Model
-
-_WHY = {
-    "damage": "in the damage",
-    "window": "outside the maker's window",
-    "access": "where saw and torch do not reach",
-}
+from fairsquare.core.said import Said, say
 
 
 class CutsJudged(Model):
-    """Cuts as a person put them. `broken`: what each breaks, in words; `more_mm`: what comes off beyond the best."""
+    """Cuts as a person put them. `broken`: what each breaks; `more_mm`: what comes off beyond the best."""
 
     cuts: dict[str, float]
     removed_mm: float
     removed_metal_mm2: float
-    broken: dict[str, tuple[str, ...]]
+    broken: dict[str, tuple[Said, ...]]
     more_mm: float | None
 
     @property
@@ -73,11 +68,11 @@ def _sound(request: PlaceCuts) -> bool:
 def judge_cuts(request: PlaceCuts, cuts: Mapping[str, float], best: CutsPlaced | None) -> CutsJudged:
     """Say what cuts break and cost. `cuts` has a station for each layer that is cut."""
     layers = cut_layers(request)
-    broken: dict[str, list[str]] = {layer.id: [] for layer in layers}
+    broken: dict[str, list[Said]] = {layer.id: [] for layer in layers}
     for layer in layers:
         at = cuts[layer.id]
         if not layer.start - ROUNDING_MM <= at <= layer.end + ROUNDING_MM:
-            broken[layer.id].append(f"it is off the layer, which reaches from {layer.start:g} to {layer.end:g} mm")
+            broken[layer.id].append(say("strip.off_layer", from_mm=layer.start, to_mm=layer.end))
         for rule in rules_on(request, layer):
             if not any(a + ROUNDING_MM < at < b - ROUNDING_MM for a, b in rule.forbids):
                 continue
@@ -86,15 +81,14 @@ def judge_cuts(request: PlaceCuts, cuts: Mapping[str, float], best: CutsPlaced |
                 clear = request.clearance_mm[feature.kind]
                 away = max(feature.start - at, at - feature.end, 0.0)
                 kind = feature.kind.replace("_", " ")
-                broken[layer.id].append(
-                    f"{away:.0f} mm from the {kind} at {feature.start:g}, which needs {clear:g} clear"
-                )
+                near = {"away_mm": away, "feature": kind, "at_mm": feature.start, "clear_mm": clear}
+                broken[layer.id].append(say("strip.too_near", **near))
             else:
-                broken[layer.id].append(f"{_WHY[rule.reason]}")
+                broken[layer.id].append(say(f"strip.{rule.reason}"))
     for a, b in pairwise(layers):
         apart = abs(cuts[a.id] - cuts[b.id])
         if apart < request.stagger_mm - ROUNDING_MM:
-            broken[b.id].append(f"{apart:.0f} mm from the cut of {a.id}: {request.stagger_mm:g} apart is wanted")
+            broken[b.id].append(say("strip.stagger", apart_mm=apart, other=a.id, wanted_mm=request.stagger_mm))
     removed = {layer.id: removed_by(request.keep, layer, cuts[layer.id]) for layer in layers}
     total = sum(removed.values())
     return CutsJudged(
@@ -106,12 +100,12 @@ def judge_cuts(request: PlaceCuts, cuts: Mapping[str, float], best: CutsPlaced |
     )
 
 
-def why_here(request: PlaceCuts, placed: CutsPlaced, layer_id: str) -> tuple[str, ...]:
+def why_here(request: PlaceCuts, placed: CutsPlaced, layer_id: str) -> tuple[Said, ...]:
     """Return why a layer is cut where it is and not further out, nor closer in: what stands on either side of its cut."""
     layer = next(one for one in cut_layers(request) if one.id == layer_id)
-    at, words = placed.cuts[layer_id], []
+    at, found = placed.cuts[layer_id], []
     outward = 1 if request.keep == "low" else -1
-    for way, said in ((outward, "Not further out"), (-outward, "Not further in")):
+    for way in (outward, -outward):
         step = at + way * 0.5
         reasons = [
             rule
@@ -119,27 +113,26 @@ def why_here(request: PlaceCuts, placed: CutsPlaced, layer_id: str) -> tuple[str
             if any(a + ROUNDING_MM < step < b - ROUNDING_MM for a, b in rule.forbids)
         ]
         if not layer.start <= step <= layer.end:
-            words.append(f"{said}: the layer ends there.")
+            why = say("strip.ends")
         elif reasons:
-            rule = reasons[0]
-            words.append(f"{said}: {_said(request, rule.key, rule.reason)}.")
+            why = _said(request, reasons[0].key, reasons[0].reason)
         elif way == outward:
-            words.append(f"{said}: the cuts of the layers beside it would be less than {request.stagger_mm:g} mm away.")
+            why = say("strip.stagger_beside", wanted_mm=request.stagger_mm)
         else:
-            words.append(f"{said}: more would come off.")
-    return tuple(words)
+            why = say("strip.more_off")
+        found.append(say("strip.not_out" if way == outward else "strip.not_in", why=why))
+    return tuple(found)
 
 
-def _said(request: PlaceCuts, key: tuple[str, str | int], reason: str) -> str:
+def _said(request: PlaceCuts, key: tuple[str, str | int], reason: str) -> Said:
     if key[0] == "feature":
         feature = request.features[int(key[1])]
-        return (
-            f"the {reason.replace('_', ' ')} from {feature.start:g} to {feature.end:g} needs "
-            f"{request.clearance_mm[feature.kind]:g} mm clear"
-        )
+        span = {"from_mm": feature.start, "to_mm": feature.end, "clear_mm": request.clearance_mm[feature.kind]}
+        return say("strip.keeps_clear", feature=reason.replace("_", " "), **span)
     if key[0] == "damage":
         low, high = request.damage[str(key[1])]
         clear = request.clearance_mm.get("damage", 0.0)
-        words = f"begins at {low:g}" if request.keep == "low" else f"ends at {high:g}"
-        return f"the damage {words}, kept clear of by {clear:g} mm"
-    return {"window": "the maker's window ends", "access": "saw and torch reach no further"}[key[0]]
+        low_kept = request.keep == "low"
+        kind = "strip.damage_begins" if low_kept else "strip.damage_ends"
+        return say(kind, at_mm=low if low_kept else high, clear_mm=clear)
+    return say(f"strip.{key[0]}_ends")

@@ -19,6 +19,7 @@ from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.section import FATES, Fate, SeamSaid, WeldSaid, WeldsSaid
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.metals import metals_touch
+from fairsquare.core.said import Said, say
 from fairsquare.core.same import Same
 
 Mark = Literal["drill", "flat", "grind", "leave", "plug_hole", "never", "rivet", "unbolt", "seam", "cannot"]
@@ -63,7 +64,7 @@ class MappedWeld(NamedTuple):
     said: WeldSaid | SeamSaid
     vehicle: Step
     donor: Step
-    rejoin: str
+    rejoin: Said
     fault: str
 
     def step(self, whose: Whose) -> Step:
@@ -132,9 +133,9 @@ def _of_spot(
     if found is None or isinstance(found, WeldImpossible):
         words = found.words if found else "The stacks cannot be worked out: look at the parts and the welds."
         cannot = Step(weld.id, "cannot", "", 0, (), found.in_the_way if found else (), words)
-        return MappedWeld(weld, cannot, cannot, "", words)
+        return MappedWeld(weld, cannot, cannot, say("rejoin.unknown"), words)
     ours = frozenset(name for name in weld.stack if fates[name] != "donor")
-    rejoin = _rejoin_words([(one.method, one.side) for one in found.rejoin], said)
+    rejoin = _rejoined_by([(one.method, one.side) for one in found.rejoin], said)
     vehicle = _step(weld, found, "vehicle", [n for n in found.do_not_drill if n in ours], said)
     theirs = [name for name in found.do_not_drill if name not in ours]
     return MappedWeld(weld, vehicle, _step(weld, found, "donor", theirs, said), rejoin, "")
@@ -163,20 +164,22 @@ def _step(weld: WeldSaid, found: WeldMapped, whose: Whose, never: Sequence[str],
     return Step(weld.id, own, first.side, len(first.layers), through, tuple(never), "; ".join(told))
 
 
-def _rejoin_words(rejoin: Sequence[tuple[RejoinMethod, str]], said: WeldsSaid) -> str:
+def _rejoined_by(rejoin: Sequence[tuple[RejoinMethod, str]], said: WeldsSaid) -> Said:
     if not rejoin:
-        return "nothing to weld"
-    return " and ".join(
-        "squeeze-type weld" if method == "squeeze" else f"plug, {said.hole_mm:g} mm, from the {side}"
+        return say("rejoin.nothing_to_weld")
+    plug = {"hole_mm": said.hole_mm}
+    each = [
+        say("rejoin.squeeze") if method == "squeeze" else say("rejoin.plug", side=side, **plug)
         for method, side in rejoin
-    )
+    ]
+    return say("rejoin.by", each=each)
 
 
 def _undone(weld: WeldSaid, fates: Mapping[str, Fate], said: WeldsSaid) -> MappedWeld:
     """Return how a rivet or a bolt is undone: on both sides where a layer is kept there and another is not."""
     mark: Mark = "rivet" if weld.kind == "rivet" else "unbolt"
     how = "drill the head off from the {}, punch it through" if weld.kind == "rivet" else "undo it from the {}"
-    again = "new rivet as the maker has it" if weld.kind == "rivet" else "new bolt, torque as the maker has it"
+    again = say("rejoin.rivet" if weld.kind == "rivet" else "rejoin.bolt")
     own = _parted(weld.stack, fates)
     steps = []
     for whose in ("vehicle", "donor"):
@@ -190,7 +193,7 @@ def _undone(weld: WeldSaid, fates: Mapping[str, Fate], said: WeldsSaid) -> Mappe
         else:
             steps.append(Step(weld.id, "leave", "", 0, (), (), "leave it"))
     faults = [step.words for step in steps if step.mark == "cannot"]
-    return MappedWeld(weld, steps[0], steps[1], again if own else "nothing to join", faults[0] if faults else "")
+    return MappedWeld(weld, steps[0], steps[1], again if own else say("rejoin.nothing"), faults[0] if faults else "")
 
 
 def _of_seam(seam: SeamSaid, fates: Mapping[str, Fate], said: WeldsSaid) -> MappedWeld:
@@ -198,7 +201,7 @@ def _of_seam(seam: SeamSaid, fates: Mapping[str, Fate], said: WeldsSaid) -> Mapp
     how = seam.how or "as the maker has it opened"
     leave = Step(seam.id, "leave", "", 0, (), (), "leave it")
     opened = Step(seam.id, "seam", "", 0, seam.stack, (), how)
-    again = "adhesive as the maker has it, on bare clean metal" if own else "nothing to join"
+    again = say("rejoin.adhesive" if own else "rejoin.nothing")
     return MappedWeld(seam, opened if own else leave, opened if own and said.donor == "used" else leave, again, "")
 
 

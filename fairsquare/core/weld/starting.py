@@ -9,40 +9,41 @@ from fairsquare.core.weld.settings import ArcMethod, Metal
 
 
 class StartingPoint(NamedTuple):
-    """Up to which thickness, mm: wire, rod or electrode, amperes from and to, and a word on it."""
+    """Up to which thickness, mm: wire, rod or electrode, how thick, mm, amperes from and to, and a word on it."""
 
     up_to_mm: float
     electrode: str
+    across_mm: float
     amperes: tuple[int, int]
     words: str = ""
 
 
 _TOO_HOT = "Set it by the thinnest sheet: too hot an electrode blows through it."
 MAG_STEEL = (
-    StartingPoint(0.8, "wire 0.6 mm", (35, 50), _TOO_HOT),
-    StartingPoint(1.2, "wire 0.6 mm", (50, 75), _TOO_HOT),
-    StartingPoint(1.6, "wire 0.8 mm", (70, 95)),
-    StartingPoint(2.5, "wire 0.8 mm", (90, 130)),
-    StartingPoint(4.0, "wire 1.0 mm", (120, 170)),
-    StartingPoint(6.0, "wire 1.0 mm", (150, 210), "Bevel the edge, weld in passes."),
-    StartingPoint(100.0, "wire 1.2 mm", (180, 250), "Bevel the edge, weld in passes."),
+    StartingPoint(0.8, "wire", 0.6, (35, 50), _TOO_HOT),
+    StartingPoint(1.2, "wire", 0.6, (50, 75), _TOO_HOT),
+    StartingPoint(1.6, "wire", 0.8, (70, 95)),
+    StartingPoint(2.5, "wire", 0.8, (90, 130)),
+    StartingPoint(4.0, "wire", 1.0, (120, 170)),
+    StartingPoint(6.0, "wire", 1.0, (150, 210), "Bevel the edge, weld in passes."),
+    StartingPoint(100.0, "wire", 1.2, (180, 250), "Bevel the edge, weld in passes."),
 )
 ROD_STEEL = (
-    StartingPoint(2.0, "rod 2.0 mm", (40, 60), _TOO_HOT),
-    StartingPoint(3.0, "rod 2.5 mm", (60, 90)),
-    StartingPoint(5.0, "rod 3.2 mm", (90, 130)),
-    StartingPoint(100.0, "rod 4.0 mm", (130, 180), "Bevel the edge, weld in passes."),
+    StartingPoint(2.0, "rod", 2.0, (40, 60), _TOO_HOT),
+    StartingPoint(3.0, "rod", 2.5, (60, 90)),
+    StartingPoint(5.0, "rod", 3.2, (90, 130)),
+    StartingPoint(100.0, "rod", 4.0, (130, 180), "Bevel the edge, weld in passes."),
 )
 TIG_STEEL = (
-    StartingPoint(1.0, "tungsten 1.6 mm", (25, 50)),
-    StartingPoint(2.0, "tungsten 1.6 mm", (50, 90)),
-    StartingPoint(100.0, "tungsten 2.4 mm", (90, 160)),
+    StartingPoint(1.0, "tungsten", 1.6, (25, 50)),
+    StartingPoint(2.0, "tungsten", 1.6, (50, 90)),
+    StartingPoint(100.0, "tungsten", 2.4, (90, 160)),
 )
 MIG_ALUMINIUM = (
-    StartingPoint(1.2, "wire 1.0 mm, pulsed", (40, 65), "The filler is the maker's for this alloy."),
-    StartingPoint(2.0, "wire 1.0 mm, pulsed", (65, 100), "The filler is the maker's for this alloy."),
-    StartingPoint(3.0, "wire 1.2 mm", (100, 130), "The filler is the maker's for this alloy."),
-    StartingPoint(100.0, "wire 1.2 mm", (130, 200), "The filler is the maker's for this alloy."),
+    StartingPoint(1.2, "pulsed wire", 1.0, (40, 65), "The filler is the maker's for this alloy."),
+    StartingPoint(2.0, "pulsed wire", 1.0, (65, 100), "The filler is the maker's for this alloy."),
+    StartingPoint(3.0, "wire", 1.2, (100, 130), "The filler is the maker's for this alloy."),
+    StartingPoint(100.0, "wire", 1.2, (130, 200), "The filler is the maker's for this alloy."),
 )
 _TABLES: dict[tuple[Metal, str], tuple[StartingPoint, ...]] = {
     ("steel", "mag"): MAG_STEEL,

@@ -24,7 +24,7 @@ from fairsquare.job.facts.cuts import CutMadeFact
 from fairsquare.job.intake.parts import part_states
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import bands, cannot, legend
-from fairsquare.web.page import desk_of, job_path, render, signed_in, templates, units_of
+from fairsquare.web.page import desk_of, job_path, reader_of, render, signed_in, templates, units_of
 from fairsquare.web.paper import STATIC, Papers, drawn_on_paper, when_made
 from fairsquare.web.section_editor import seen_section
 from fairsquare.web.sending import download, full_link
@@ -201,7 +201,7 @@ def _sheet_page(request: Request, view: JobView, state: SectionState, paper: Pap
         qr=Markup(segno.make(here, error="m").svg_inline(scale=3, border=2)),  # noqa: S704 - a drawing of the library's
         drawing=drawn_on_paper(drawing) if drawing else None,
         bands=[(flange, drawn_on_paper(one)) for flange, one in bands(state, view.job.number, linked=False)],
-        legend=[one._replace(sign=drawn_on_paper(one.sign)) for one in legend(state)],
+        legend=[one._replace(sign=drawn_on_paper(one.sign)) for one in legend(state, units)],
         cannot=cannot(state),
         joints=JOINTS,
         behind=[(one, one.words or BEHIND[one.kind], _near(state, one)) for one in state.strip.behind]
@@ -213,6 +213,7 @@ def _sheet_page(request: Request, view: JobView, state: SectionState, paper: Pap
         mark_sign=lambda mark: drawn_on_paper(mark_sign(mark)),
         cautions=CAUTIONS,
         units=units,
+        reader=reader_of(request),
         length=lambda mm, digits=1: length(mm, units, digits),
         clock=lambda moment: dated_time(moment, zone),
         printed_by=printed_by,

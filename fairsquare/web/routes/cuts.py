@@ -337,7 +337,7 @@ def _page(
         photos=photos_of(view.facts, "section").get(state.fact.id, []),
         parts=[one for one in part_states(view.facts) if part is None or one.part.id == part],
         bands=bands(state, number, width=drawing_px(request))[:2],
-        legend=legend(state),
+        legend=legend(state, units_of(request)),
         any_never=any_never(state),
         putting_in=putting_in(state.welds) if state.welds else {},
         touching=metals_that_touch(state.welds) if state.welds else {},

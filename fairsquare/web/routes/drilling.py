@@ -12,7 +12,7 @@ from fairsquare.drawings.drill import mark_sign
 from fairsquare.store.people import Session
 from fairsquare.web.drill_maps import any_never, bands, cannot, counts, legend
 from fairsquare.web.forms import whole
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
 from fairsquare.web.room import drawing_px
 from fairsquare.web.row_editor import asks_for_more
 from fairsquare.web.section_editor import editor, seen_section
@@ -106,7 +106,7 @@ def _map(
         following=looked or (left[0] if left else None),
         ordered=[*left, *(one for one in work if one not in left)],
         bands=bands(state, number, whose, width=drawing_px(request)),
-        legend=legend(state),
+        legend=legend(state, units_of(request)),
         any_never=any_never(state),
         counts=counts(state),
         cannot=cannot(state),

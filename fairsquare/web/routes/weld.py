@@ -21,7 +21,7 @@ from fairsquare.job.weld.job import SeamState, needs_welding, seam_states, unpla
 from fairsquare.store.finishing import worked_before
 from fairsquare.store.people import Session
 from fairsquare.web.forms import code_on, number_of, whole
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
 from fairsquare.web.row_editor import asks_for_more, row_page
 from fairsquare.web.seam_forms import (
@@ -73,7 +73,7 @@ def show_seam(
 def heat(request: Request, number: str, seam: int, t: float = 0.0, session: Session = Depends(signed_in)) -> Response:
     """Return the drawing of a seam with the heat at one moment of its order."""
     state = finishing.seam_of(desk_of(request).view(number), seam)
-    return render(request, "parts/seam_heat.html", session, **_heat(state, t, drawing_px(request)))
+    return render(request, "parts/seam_heat.html", session, **_heat(request, state, t))
 
 
 @router.get("/jobs/{number}/seams/{seam}/plan")
@@ -216,13 +216,14 @@ def _page(request: Request, session: Session, number: str, *, fault: FairSquareE
     )
 
 
-def _heat(state: SeamState, at_s: float | None, width: float) -> dict[str, Any]:
-    """Return what the drawing of a seam, as wide as said, px, shows at a moment: None is the end."""
+def _heat(request: Request, state: SeamState, at_s: float | None) -> dict[str, Any]:
+    """Return what the drawing of a seam shows at a moment: None is the end."""
+    width, units = drawing_px(request), reader_of(request).units
     order, asked = state.found.order, state.found.asked
     made = {name: run.look for name, run in state.last.items()}
     if order is None or asked is None:
         return {
-            "drawing": seam_drawing(state.plan, None, None, made, width=width),
+            "drawing": seam_drawing(state.plan, None, None, made, width=width, units=units),
             "order": None,
             "at_s": 0.0,
             "now": [],
@@ -236,7 +237,7 @@ def _heat(state: SeamState, at_s: float | None, width: float) -> dict[str, Any]:
     if place is not None:
         there = float(heat_at(asked, order, at, np.array([(place.along_mm, place.across_mm, 0.0)]))[0])
     return {
-        "drawing": seam_drawing(state.plan, order, asked, made, at, width),
+        "drawing": seam_drawing(state.plan, order, asked, made, at, width, units),
         "order": order,
         "at_s": at,
         "there": there,
@@ -288,7 +289,7 @@ def _seam(
         off_by_plan={move.words for move in view.facts.movements if move.what == "holder"},
         settings_words=_settings_words(state),
         waits=_waits(state),
-        **_heat(state, at_s, drawing_px(request)),
+        **_heat(request, state, at_s),
     )
 
 

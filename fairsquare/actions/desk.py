@@ -58,10 +58,10 @@ class Unsure(FairSquareError):
     kind = "not-yet"
 
 
-def lacking(said: Said, *, field: str, value: Any = None) -> Unsure:
+def lacking(said: Said | str, *, field: str, value: Any = None) -> Unsure:
     """Return a refusal by its code: told in mm and UTC here, and on a page in its reader's units."""
     fault = Unsure(tell(said), field=field, value=value)
-    fault.said = said
+    fault.said = said if isinstance(said, Said) else None
     return fault
 
 

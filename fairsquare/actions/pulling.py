@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from functools import lru_cache
 from typing import Any, Literal, get_args
 
-from fairsquare.actions.desk import Desk, JobView, Unsure
+from fairsquare.actions.desk import Desk, JobView, Unsure, lacking
 from fairsquare.actions.rights import check_may
 from fairsquare.actions.walk_round import hear
 from fairsquare.core.errors import FairSquareError, Refused
@@ -34,6 +34,7 @@ from fairsquare.core.pull.plan import PlanPulls, School
 from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Setting, frame_of_setting, pieces_of
+from fairsquare.core.said import say
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.job.damage.job import damage_picture
@@ -42,7 +43,7 @@ from fairsquare.job.facts.pulls import PullPlanFact
 from fairsquare.job.intake.walk_round import KINDS, Seen
 from fairsquare.job.pull.board import Board, board_of, learned_return, places_now, plan_of, setting_of
 from fairsquare.job.pull.full import Fullest, fullest
-from fairsquare.job.pull.proposals import OVERPULL_WORDS, Asked, Proposal, proposals
+from fairsquare.job.pull.proposals import Asked, Proposal, proposals
 from fairsquare.job.pull.settling import SETTLED, open_settling, stands_free
 from fairsquare.job.pull.slip import voided_last
 from fairsquare.job.pull.spent import spent_lines
@@ -233,14 +234,10 @@ def keep_proposal(
     """Keep a plan that was found, with the setting that it needs. Raises `Refused` for one that harms, and for one that draws past
     where points belong by more than common practice has it, without a reason."""
     if proposal.refused:
-        raise Refused(proposal.refused[0], field="choice", value=proposal.title)
+        raise lacking(proposal.refused[0], field="choice", value=proposal.title)
     reason = " ".join(reason.split())
     if proposal.needs_reason and len(reason) < 8:
-        raise Refused(
-            OVERPULL_WORDS.format(proposal.past_mm, proposal.past_share) + " Write why, in a sentence.",
-            field="overpull_reason",
-            value=reason,
-        )
+        raise lacking(say("plan.write_why", why=proposal.overpull), field="overpull_reason", value=reason)
     plan = proposal.plan.model_copy(update={"title": proposal.title[:300], "overpull_reason": reason[:500]})
     return keep_plan(desk, person, key, number, plan, seen_version, setting=proposal.setting)
 

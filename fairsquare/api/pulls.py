@@ -18,6 +18,7 @@ from fairsquare.job.pull.board import board_of, plan_of, setting_of
 from fairsquare.job.pull.slip import voided_last
 from fairsquare.job.pull.verdict import verdict_of
 from fairsquare.store import pulls
+from fairsquare.words.tell import tell
 
 router = APIRouter(prefix="/api/v1")
 
@@ -228,7 +229,7 @@ def board(number: str, desk: At, person: By) -> BoardShown:
         let_go=found.state == "pulling" and (found.let_go or bool(gear and gear.let_go)),
         stop=verdict.stop,
         say=verdict.word,
-        why=verdict.why,
+        why=tell(verdict.why),
         pull=found.pull,
         state=found.state,
         cycle=found.cycle,

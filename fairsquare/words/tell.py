@@ -4,10 +4,11 @@ from functools import partial
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.said import Said
-from fairsquare.words import cutting, damage, holds, intake, proof, tools, welding
+from fairsquare.words import board, cutting, damage, holds, intake, proof, tools, welding
 from fairsquare.words.said import METRIC, Reader, Table, filled
 
 TABLE: Table = {
+    **board.WORDS,
     **holds.WORDS,
     **intake.WORDS,
     **damage.WORDS,

@@ -19,6 +19,7 @@ from fairsquare.job.pull.board import setting_of
 from fairsquare.job.pull.proposals import Asked, judged_plan, proposals
 from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.vehicles import DUNLIN, HERON, PUFFIN, TEAL, TURNSTONE
+from fairsquare.words.tell import tell
 from tests.job.facts import facts
 
 _ROWS = [
@@ -115,7 +116,7 @@ def test_a_plan_that_spoils_a_fair_point_or_makes_one_worse_is_refused() -> None
     made = plan_request(PLAIN, request.places, setting, "outward")
     outcomes, _, _, refused, _ = judged_plan(request, setting, plan, seen_plan(made, setting, plan))
     assert [one.strength for one in outcomes] == [1.0, 0.5, 2.0], "as assumed, half and double"
-    assert refused and "fair" in refused[0]
+    assert refused and "fair" in tell(refused[0])
     assert outcomes[0].spoiled
     many = PlanSaid(
         school="outward",

@@ -27,6 +27,7 @@ from fairsquare.core.pull.plan import PlanPulls, School, game_of, plan_pulls
 from fairsquare.core.pull.rigging import PullRules, barred_lines
 from fairsquare.core.pull.search import Chain, Game, Limits, Played, overpull
 from fairsquare.core.pull.setting import Setting
+from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.frame import Floats
 from fairsquare.core.structure.of_sheet import ACROSS
@@ -48,12 +49,6 @@ _EFFORTS = {6: 600_000, 3: 120_000, 2: 30_000}
 _MOST_TRIED = 20
 _BOARD_STEPS, _MOST_TIMES = 9, 3.0
 _WAYS_OUT, _GAINS_MM = 4, 1.0
-
-
-OVERPULL_WORDS = (
-    "It draws a point {:.0f} mm past where it belongs, {:.1f} times the longest way that any has to go: by common practice no more "
-    "than that way. It may be allowed with a reason."
-)
 
 
 class Outcome(NamedTuple):
@@ -92,8 +87,13 @@ class Proposal(NamedTuple):
     outcomes: tuple[Outcome, ...]
     past_mm: float
     past_share: float
-    refused: tuple[str, ...]
+    refused: tuple[Said | str, ...]
     needs_reason: bool
+
+    @property
+    def overpull(self) -> Said:
+        """What is said of how far it draws past where points belong."""
+        return say("plan.overpull", past_mm=self.past_mm, times=self.past_share)
 
     @property
     def nominal(self) -> Outcome:
@@ -125,11 +125,12 @@ class Looked(NamedTuple):
     """How a search stands: what was tried last, the best so far (the best first), what could be changed, whether it is over, and
     which chains it left out because they are spent."""
 
-    words: str
+    words: Said | str
     best: tuple[Proposal, ...]
     ways_out: tuple[WayOut, ...] = ()
     over: bool = False
     left_out: tuple[str, ...] = ()
+    nothing_to_pull: bool = False
 
 
 class Asked(NamedTuple):
@@ -152,7 +153,7 @@ def proposals(asked: Asked) -> Iterator[Looked]:
     found: list[Proposal] = []
     start = _request(asked, asked.setting)
     if not _off(start, game_of(start).start):
-        yield Looked("Every point is fair: there is nothing to pull.", (), over=True)
+        yield Looked("Every point is fair: there is nothing to pull.", (), over=True, nothing_to_pull=True)
         return
     beginnings: list[Form] = []
     for form in forms_tried(asked.sheet, asked.places, asked.setting, asked.school):
@@ -161,7 +162,8 @@ def proposals(asked: Asked) -> Iterator[Looked]:
             continue
         beginnings.append(form)
         _add(found, _proposal(asked, form.title, form.setting, (form.work,)))
-        yield _stands(f"{form.title}: {form.before_mm:.1f} → {form.after_mm:.1f} mm beyond tolerance", found)
+        tried = say("plan.form_tried", form=form.title, before_mm=form.before_mm, after_mm=form.after_mm)
+        yield _stands(tried, found)
     yield _stands("chains from the towers", found)
     for pulls in _searched(asked, asked.setting, 6):
         _add(found, _proposal(asked, "By chains from the towers", asked.setting, pulls))
@@ -179,7 +181,7 @@ def proposals(asked: Asked) -> Iterator[Looked]:
     yield _stands("all was tried", found, ways)._replace(over=True, left_out=left_out)
 
 
-def _stands(words: str, found: Sequence[Proposal], ways: Sequence[WayOut] = ()) -> Looked:
+def _stands(words: Said | str, found: Sequence[Proposal], ways: Sequence[WayOut] = ()) -> Looked:
     best = sorted(found, key=lambda one: one.rank)[:3]
     return Looked(words, tuple(best), tuple(sorted(ways, key=lambda way: (len(way.off), way.beyond_mm))[:_WAYS_OUT]))
 
@@ -304,7 +306,7 @@ def _proposal(asked: Asked, title: str, setting: Setting, pulls: Sequence[WorkPu
 
 def judged_plan(
     asked: Asked, setting: Setting, plan: PlanSaid, seen: PlanSeen
-) -> tuple[tuple[Outcome, ...], float, float, tuple[str, ...], bool]:
+) -> tuple[tuple[Outcome, ...], float, float, tuple[Said | str, ...], bool]:
     """Return what a plan comes to in each frame, how far and by what share of the way it draws past, why it is refused, and whether
     that it draws so far needs a reason."""
     request = _request(asked, setting)
@@ -406,15 +408,15 @@ def _refused(
     plan: PlanSaid,
     request: PlanPulls,
     outcomes: Sequence[Outcome],
-) -> Iterator[str]:
+) -> Iterator[Said | str]:
     """Yield why a plan is not to be pulled as it stands."""
     for outcome in outcomes:
-        frame = "" if outcome.strength == 1.0 else f" if the frame is {outcome.frame}"
+        frame = "" if outcome.strength == 1.0 else outcome.frame
         if outcome.spoiled:
-            yield f"It takes what is fair out of tolerance{frame}: {', '.join(outcome.spoiled[:4])}."
+            yield say("plan.spoils", frame=frame, codes=outcome.spoiled[:4])
         elif outcome.worse:
-            told = ", ".join(f"{code} by {mm:.1f} mm" for code, mm in list(outcome.worse.items())[:4])
-            yield f"It makes points worse than they are{frame}: {told}."
+            each = [say("points.by", code=code, by_mm=mm) for code, mm in list(outcome.worse.items())[:4]]
+            yield say("plan.worse", frame=frame, each=each)
     yield from rigged_wrongly(asked.rules, request, setting, plan)
 
 

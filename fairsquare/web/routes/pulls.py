@@ -42,7 +42,7 @@ from fairsquare.core.sheet.model import points_by_first_code
 from fairsquare.core.structure.of_sheet import Box, ExtraMember, skeleton_of
 from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.job.pull.board import board_of, places_now, plan_of, setting_of
-from fairsquare.job.pull.proposals import OVERPULL_WORDS, proposals
+from fairsquare.job.pull.proposals import proposals
 from fairsquare.job.pull.settling import SETTLED, learned
 from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, number_of, whole
@@ -169,7 +169,6 @@ def _search_page(
         at="pulls",
         search=search,
         drawn=drawn,
-        overpull_words=OVERPULL_WORDS,
     )
 
 

@@ -7,9 +7,10 @@ from contextlib import contextmanager
 import httpx
 import numpy as np
 
-from fairsquare.actions import Desk, deciding
+from fairsquare.actions import Desk, deciding, pulling
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.core.damage.decide import MakersWord
+from fairsquare.core.pull.job import ChainSet, PlanSaid, WorkPull
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.job.damage.choices import member_states
 from fairsquare.job.damage.job import damage_of, key_of, open_findings
@@ -51,6 +52,19 @@ def decide_all(desk: Desk, persons, job: str) -> None:
     hold = desk.view(job).state.hold("decision_made")
     reason = "" if not hold.missing else "signed so that the pulls can be tried"
     desk.sign(lead, key(), job, "decision_made", hold.evidence, reason)
+
+
+def begin_pull(desk: Desk, persons, job: str) -> None:
+    """Begin a pull of two chains at the Teal's R3, decided before where it was not."""
+    if not desk.view(job).facts.pull_plans:
+        decide_all(desk, persons, job)
+        chains = tuple(
+            ChainSet(hook=f"at R3{side}", tower=tower, height_mm=200, force_n=30_000)
+            for side, tower in (("R", "rear"), ("L", "left rear"))
+        )
+        plan = PlanSaid(school="outward", pulls=(WorkPull(chains=chains),))
+        pulling.keep_plan(desk, persons["lead"], key(), job, plan, 0)
+    pulling.begin(desk, persons["lead"], key(), job, 1)
 
 
 @contextmanager

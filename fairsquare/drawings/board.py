@@ -7,11 +7,12 @@ from markupsafe import Markup
 
 from fairsquare.core.pull.job import PointCycle
 from fairsquare.job.pull.board import WatchedNow
+from fairsquare.words.lengths import Units, is_nought, length, signed, size
 
 _WIDTH, _HEIGHT = 560.0, 126.0
 
 
-def scale_drawing(point: WatchedNow) -> Markup:
+def scale_drawing(point: WatchedNow, units: Units = "mm") -> Markup:
     """Return the scale of a watched point: where it was, is, is to be let go, has to end, and must not pass."""
     watched, advice = point.watched, point.advice
     stands = point.cycles[-1].after_mm if point.cycles else watched.was_mm
@@ -34,7 +35,7 @@ def scale_drawing(point: WatchedNow) -> Markup:
         f'<path class="track" d="M{x(low):.1f} 58H{x(high):.1f}"/>',
         f'<path class="run" d="M{x(watched.was_mm):.1f} 58H{x(here):.1f}"/>',
         f'<path class="was" d="M{x(watched.was_mm):.1f} 42v32"/>',
-        f'<text class="was-words" x="{x(watched.was_mm):.1f}" y="98">was {escape(_words(watched.was_mm))}</text>',
+        f'<text class="was-words" x="{x(watched.was_mm):.1f}" y="98">was {escape(_words(watched.was_mm, units))}</text>',
         f'<path class="fair-band" d="M{band[0]:.1f} 36H{band[1]:.1f}V74H{band[0]:.1f}z"/>',
     ]
     if advice and advice.pull_to_mm is not None:
@@ -42,14 +43,14 @@ def scale_drawing(point: WatchedNow) -> Markup:
         parts.append(f'<path class="let-go" d="M{at:.1f} 30v56"/>')
         parts.append(
             f'<text class="let-go-words" x="{_inside(at):.1f}" y="20" text-anchor="middle">'
-            f"let go at {_words(advice.pull_to_mm)}</text>"
+            f"let go at {_words(advice.pull_to_mm, units)}</text>"
         )
     if advice:
         at = x(advice.must_not_pass_mm)
         parts.append(f'<path class="limit" d="M{at:.1f} 24v68"/>')
         parts.append(
             f'<text class="limit-words" x="{min(at, _WIDTH - 6):.1f}" y="124" text-anchor="end">'
-            f"must not pass {_words(advice.must_not_pass_mm)}</text>"
+            f"must not pass {_words(advice.must_not_pass_mm, units)}</text>"
         )
     parts.append(f'<path class="here" d="M{x(here):.1f} 54l-13 -22h26z"/>')
     return Markup(  # noqa: S704 - every text in it is escaped
@@ -63,11 +64,11 @@ def _inside(at: float) -> float:
     return min(max(at, 104.0), _WIDTH - 104.0)
 
 
-def _words(mm: float) -> str:
-    return f"{abs(mm):.1f} {'past' if mm > 0 else 'short'}" if abs(mm) >= 0.05 else "0.0"
+def _words(mm: float, units: Units) -> str:
+    return size(mm, units) if is_nought(mm, units) else f"{size(mm, units)} {'past' if mm > 0 else 'short'}"
 
 
-def cycles_drawing(cycles: Mapping[str, Sequence[PointCycle]]) -> Markup | None:
+def cycles_drawing(cycles: Mapping[str, Sequence[PointCycle]], units: Units = "mm") -> Markup | None:
     """Return the cycles of each point as steps from before, up to loaded, back to after; none where there are none."""
     known = {code: own for code, own in cycles.items() if own}
     if not known:
@@ -103,7 +104,7 @@ def cycles_drawing(cycles: Mapping[str, Sequence[PointCycle]]) -> Markup | None:
                 parts.append(
                     f'<circle class="loaded" cx="{left + 38}" cy="{y(one.loaded_mm):.1f}" r="4"/>'
                     f'<text class="tick" x="{left + 38}" y="{y(one.loaded_mm) - 7:.1f}" text-anchor="middle">'
-                    f"{one.loaded_mm:+.1f}, back {back:.1f}</text>"
+                    f"{signed(one.loaded_mm, units)}, back {length(back, units)}</text>"
                 )
             path = "L".join(f"{u:.1f} {y(mm):.1f}" for u, mm in points)
             parts.append(f'<path class="cycle" d="M{path}"/>')

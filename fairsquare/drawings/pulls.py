@@ -16,6 +16,7 @@ from fairsquare.core.pull.statics import PullsHeld
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.skeleton import Skeleton
 from fairsquare.drawings.labels import Anchor, Box, Labels, Spot, round_mark
+from fairsquare.words.lengths import Units, measure
 
 WIDTH = 760.0
 FACTOR = 10
@@ -58,10 +59,12 @@ def pull_drawing(
     movable: bool = False,
     ground_only: bool = False,
     width: float = WIDTH,
+    units: Units = "mm",
 ) -> Markup:
     """Return one pull in plan and side: the structure as it stands (thick), as the pull leaves it (ghost), rig and clear ground.
 
-    `ground_only` leaves out the side and all towers that draw nothing: for the board. `width`: of the page it is laid out for, px.
+    `ground_only` leaves out the side and all towers that draw nothing: for the board. `width`: of the page it is laid out for, px;
+    `units`: of heights.
     """
     margin = _MARGIN if width >= _NARROW else _NARROW_MARGIN
     nodes = skeleton.nodes
@@ -101,7 +104,7 @@ def pull_drawing(
         ground = side.top + (0 - side_low[1]) * scale
         parts.append(f'<path class="ground" d="M{margin} {ground:.1f}H{width - margin}"/>')
         beside = Labels(Box(0.0, side.top - 6, width, side.top + side_height))
-        parts += _heights(side, setting, skeleton, used, beside)
+        parts += _heights(side, setting, skeleton, used, beside, units)
     label = "The ground to keep clear of, from above" if ground_only else "The pull from above and from the side"
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="pull-drawing" role="{"group" if movable else "img"}" aria-label="{label}" '
@@ -190,13 +193,13 @@ def _forces(
 
 
 def _heights(
-    view: _View, setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet], texts: Labels
+    view: _View, setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet], texts: Labels, units: Units
 ) -> list[str]:
     """Return how high each chain is drawn to, at its end in the view from the side."""
     parts = []
     for chain, _, end in _drawn(setting, skeleton, used):
         x, y = view.at(end)
-        words = f"{chain.height_mm:.0f} mm high"
+        words = f"{measure(chain.height_mm, units, 0)} high"
         spots = [Spot(x, y + by, anchor) for by in (-8, 20, -26, 38) for anchor in _AROUND]
         spot = texts.put(words, _FORCE_PX, spots)
         parts.append(f'<text class="force {spot.anchor}" x="{spot.x:.1f}" y="{spot.y:.1f}">{words}</text>')

@@ -8,13 +8,13 @@ import pytest
 from playwright.sync_api import Browser, Page
 
 from fairsquare.actions import Desk, pulling
-from fairsquare.core.pull.job import CAUTIONS, AfterPull, BoardState, ChainSet, PlanSaid, PointCycle, WorkPull
+from fairsquare.core.pull.job import CAUTIONS, AfterPull, BoardState, PointCycle
 from fairsquare.demo.load import load
 from fairsquare.job.pull.board import board_of
 from fairsquare.store.people import Person
 from tests.browser.conftest import sign_in
 from tests.conftest import key
-from tests.pulling import decide_all
+from tests.pulling import begin_pull
 
 LOOK = (Path(__file__).parent / "look.js").read_text(encoding="utf-8")
 WIDTHS = {"desk": (1280, 800), "tablet": (800, 1280), "telephone": (390, 844)}
@@ -71,15 +71,7 @@ def sized(request: pytest.FixtureRequest, browser: Browser, server: str) -> Iter
 @pytest.fixture
 def pulled(desk: Desk, persons: dict[str, Person]) -> str:
     """The Teal, decided, with a pull of two chains that was begun."""
-    if not desk.view(TEAL_JOB).facts.pull_plans:
-        decide_all(desk, persons, TEAL_JOB)
-        chains = tuple(
-            ChainSet(hook=f"at R3{side}", tower=tower, height_mm=200, force_n=30_000)
-            for side, tower in (("R", "rear"), ("L", "left rear"))
-        )
-        plan = PlanSaid(school="outward", pulls=(WorkPull(chains=chains),))
-        pulling.keep_plan(desk, persons["lead"], key(), TEAL_JOB, plan, 0)
-    pulling.begin(desk, persons["lead"], key(), TEAL_JOB, 1)
+    begin_pull(desk, persons, TEAL_JOB)
     return TEAL_JOB
 
 

@@ -1,14 +1,22 @@
 """Who reads inches: no page of the demo's jobs tells them a figure in mm. Fields say in what is typed, and take any unit."""
 
 import html
+import io
 import re
 from html.parser import HTMLParser
 
 import pytest
+from pypdf import PdfReader
 
+from fairsquare.actions import pulling
+from fairsquare.core.pull.job import CAUTIONS
 from fairsquare.demo.load import load
 from fairsquare.demo.rig import RIG
-from tests.conftest import key
+from fairsquare.job.cut.job import section_states
+from fairsquare.job.pull.board import board_of
+from fairsquare.store.measuring import NewReading
+from tests.conftest import Pages, key
+from tests.pulling import begin_pull
 
 ROOMS = (
     *("/", "/day", "/jobs/new", "/clocks", "/tools", "/rig", "/practice", "/past", "/people", "/own", "/keys", "/shop"),
@@ -18,6 +26,9 @@ NOT_PAGES = re.compile(
     r"\.(pdf|csv|json|zip|svg|dxf|jpg|ics|xlsx|tsv|txt)\b|/static/|/api|/sign-|/photos/|/file$|/calc"
 )
 IN_MM = re.compile(r"\d[\d.,]*\s*mm(?!\w)")
+TEAL_JOB, CUT_JOB = "SL-0003", "SL-0005"
+STEPS = (("cautions", "test"), ("test", "look"), ("look", "pulling"))
+TICKED = (*(name for name, _ in CAUTIONS), "clamps")
 EACH = 2
 """So many pages of a kind are looked at."""
 
@@ -69,13 +80,25 @@ def given(desk, persons) -> set[str]:
     for number in numbers:
         facts = desk.view(number).facts
         names |= {done.what.settings for done in facts.done if hasattr(done.what, "settings")}
-        names |= {reading.said for reading in facts.readings}
+        names |= {reading.said for reading in facts.readings} | {state.lines.tool for state in section_states(facts)}
     return {name for name in names if name}
 
 
-def test_no_page_tells_a_figure_in_mm(as_role, given) -> None:
+def in_mm(text: str, given: set[str]) -> str:
+    """Return what of a line is a figure in mm, beside what people wrote themselves; empty where nothing is."""
+    for name in given:
+        text = text.replace(name, "")
+    return text[:160] if IN_MM.search(text) else ""
+
+
+@pytest.fixture(scope="module")
+def lead(as_role) -> Pages:
     pages = as_role("lead")
     pages.http.cookies.set("units", "in")
+    return pages
+
+
+def test_no_page_tells_a_figure_in_mm(lead, given) -> None:
     todo, seen, many, found = list(ROOMS), set(), {}, {}
     while todo:
         path = todo.pop(0)
@@ -84,17 +107,43 @@ def test_no_page_tells_a_figure_in_mm(as_role, given) -> None:
             continue
         seen.add(path)
         many[kind] = many.get(kind, 0) + 1
-        answer = pages.http.get(path)
+        answer = lead.http.get(path)
         assert answer.status_code == 200, (path, answer.status_code)
         if "html" not in answer.headers["content-type"]:
             continue
         for line in lines_of(answer.text):
-            told = line
-            for name in given:
-                told = told.replace(name, "")
-            if IN_MM.search(told):
-                found.setdefault(told[:160], path)
+            if told := in_mm(line, given):
+                found.setdefault(told, path)
         links = re.findall(r'href="(/[^"]*)"', answer.text)
         todo += [one for link in links if not NOT_PAGES.search(one := html.unescape(link).split("#")[0])]
     assert len(many) > 60, "every kind of page was reached"
     assert not found, "\n".join(f"{path}: {line}" for line, path in found.items())
+
+
+def test_no_board_tells_a_figure_in_mm(lead, desk, persons, given) -> None:
+    begin_pull(desk, persons, TEAL_JOB)
+    for before, after in STEPS:
+        pulling.go_on(desk, persons["lead"], key(), TEAL_JOB, before, after, TICKED)
+        shown = lead.get(f"/jobs/{TEAL_JOB}/board")
+        assert [one for one in (in_mm(line, given) for line in lines_of(shown)) if one] == [], after
+    view = desk.view(TEAL_JOB)
+    board = board_of(view.facts)
+    assert board is not None
+    code = board.points[0].watched.code
+    last = next(one for one in reversed(view.facts.readings) if one.code == code and one.xyz is not None)
+    desk.take_readings(
+        persons["lead"], key(), TEAL_JOB, view.setup.number, [NewReading("point", code, last.xyz, code, loaded=True)]
+    )
+    shown = lead.get(f"/jobs/{TEAL_JOB}/board")
+    assert re.search(r" in to go at ", shown)
+    assert [one for one in (in_mm(line, given) for line in lines_of(shown)) if one] == []
+
+
+def test_no_paper_tells_a_figure_in_mm(lead, desk, persons, given) -> None:
+    digest = desk.make_record(persons["lead"], key(), CUT_JOB)
+    for path in (f"/records/{digest}.pdf", f"/jobs/{CUT_JOB}/cuts/1/sheet.pdf"):
+        answer = lead.http.get(path)
+        assert answer.content[:5] == b"%PDF-"
+        text = "\n".join(page.extract_text() for page in PdfReader(io.BytesIO(answer.content)).pages)
+        assert len(text) > 2000
+        assert [one for one in (in_mm(line, given) for line in text.splitlines()) if one] == [], path

@@ -35,7 +35,7 @@ from fairsquare.job.pull.slip import held_as_planned, voided_last
 from fairsquare.job.pull.verdict import verdict_of
 from fairsquare.store.people import Session
 from fairsquare.web.forms import number_of, whole
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.room import beside_px
 from fairsquare.web.words import way_words
 
@@ -190,7 +190,7 @@ def _page(
             plan=plan,
             ended=ended,
             hold=holds[0] if holds else None,
-            drawn=cycles_drawing(_cycles_by_code(view)),
+            drawn=cycles_drawing(_cycles_by_code(view), reader_of(request).units),
             settled=SETTLED,
             settling=open_settling(view.facts),
             settling_read=bool(stands_free(view.facts)),
@@ -212,7 +212,7 @@ def _cycles_by_code(view: JobView) -> dict[str, list[PointCycle]]:
 
 
 def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
-    work = board.plan.plan.pulls[board.pull - 1]
+    work, units = board.plan.plan.pulls[board.pull - 1], reader_of(request).units
     statics, words, ground, aluminium = _standing(view.facts, work, beside_px(request))
     loads = pulling.loads(desk_of(request), view)
     weakest = works_hardest(statics, work)
@@ -230,7 +230,7 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "board": board,
         "work": work,
         "words": BOARD_WORDS[board.state],
-        "points": [(point, scale_drawing(point), way_words(point.watched.way)) for point in board.points],
+        "points": [(point, scale_drawing(point, units), way_words(point.watched.way)) for point in board.points],
         "say": verdict,
         "stop": verdict.stop,
         "again": verdict.again,
@@ -252,7 +252,7 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "last": board.events[-1],
         "states": BOARD_WORDS,
         "aluminium": aluminium,
-        "cycles_drawn": cycles_drawing({p.watched.code: list(p.cycles) for p in board.points if p.cycles}),
+        "cycles_drawn": cycles_drawing({p.watched.code: list(p.cycles) for p in board.points if p.cycles}, units),
     }
 
 

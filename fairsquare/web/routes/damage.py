@@ -16,6 +16,7 @@ from fairsquare.store.people import Session
 from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
 from fairsquare.web.words import HIT_FROM, MODES
+from fairsquare.words.said import Reader
 
 router = APIRouter()
 
@@ -70,7 +71,7 @@ def _page(
         if sheet and damage
         else None,
         groups_drawn=groups_figure(sheet, damage.groups) if sheet and damage and damage.groups else None,
-        groups=[(group, _moved_words(group)) for group in (damage.groups if damage else ())],
+        groups=[(group, _moved_words(group, reader_of(request))) for group in (damage.groups if damage else ())],
         push=worst.push if worst else None,
         push_drawn=push_figure(worst.push) if worst and worst.push else None,
         told="" if view.facts.hit_from_deg is None else HIT_FROM.get(str(view.facts.hit_from_deg), ""),
@@ -90,7 +91,7 @@ def _read_again(facts: JobFacts) -> frozenset[str]:
     return frozenset(code for code, many in times.items() if many > 1)
 
 
-def _moved_words(group: Group) -> str:
+def _moved_words(group: Group, reader: Reader) -> str:
     """Return what a group did, in words."""
     if not group.rigid:
         return "bent: not one piece any more"
@@ -106,5 +107,5 @@ def _moved_words(group: Group) -> str:
     ways = (("forward", "back"), ("left", "right"), ("up", "down"))
     far = [(abs(mm), ways[axis][0 if mm > 0 else 1]) for axis, mm in enumerate(group.translation) if abs(mm) >= 0.5]
     if far:
-        said.append("carried " + ", ".join(f"{mm:.1f} {way}" for mm, way in far))
+        said.append("carried " + ", ".join(f"{reader.length(mm)} {way}" for mm, way in far))
     return "; ".join(said) + "; kept its shape" if said else "moved a little, kept its shape"

@@ -46,7 +46,7 @@ from fairsquare.job.pull.proposals import proposals
 from fairsquare.job.pull.settling import SETTLED, learned
 from fairsquare.store.people import Session
 from fairsquare.web.forms import hours_of, number_of, whole
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
 from fairsquare.web.searches import Search, Searches
 from fairsquare.web.words import undone_words
@@ -154,6 +154,7 @@ def _search_page(
                 last,
                 one.seen.held[0],
                 one.seen.played.pulls[-1].free,
+                units=reader_of(request).units,
             )
             if view.facts.sheet and skeleton
             else ""
@@ -252,7 +253,7 @@ def try_tower(
         session,
         view=view,
         pull=pull,
-        **_held(view, moved, work, width=drawing_px(request)),
+        **_held(request, view, moved, work, width=drawing_px(request)),
     )
 
 
@@ -275,6 +276,7 @@ def cards(request: Request, number: str, session: Session = Depends(signed_in)) 
             seen.held[k],
             seen.played.pulls[k].free,
             width=drawing_px(request),
+            units=reader_of(request).units,
         )
         for k, work in enumerate(plan.plan.pulls)
     ]
@@ -316,6 +318,7 @@ def _page(
                 seen = pulling.seen(view.facts, plan.plan)
                 ghost = seen.played.pulls[pull - 1].free
                 held = _held(
+                    request,
                     view,
                     setting,
                     plan.plan.pulls[pull - 1],
@@ -389,7 +392,14 @@ def _frame_members(view: JobView, setting: Setting | None) -> list[tuple[str, st
 
 
 def _held(
-    view: JobView, setting: Setting, work: WorkPull, *, width: float, before: Any = None, ghost: Any = None
+    request: Request,
+    view: JobView,
+    setting: Setting,
+    work: WorkPull,
+    *,
+    width: float,
+    before: Any = None,
+    ghost: Any = None,
 ) -> dict[str, Any]:
     """Return what the part that says whether a pull holds needs: the drawing, the statics and the way the vehicle creeps."""
     sheet = view.facts.sheet
@@ -398,7 +408,16 @@ def _held(
     skeleton = frame_of_setting(sheet, setting)
     statics, words = will_hold(skeleton, setting, work)
     drawn = pull_drawing(
-        sheet, skeleton, setting, before or _now(view), work, statics, ghost, movable=True, width=width
+        sheet,
+        skeleton,
+        setting,
+        before or _now(view),
+        work,
+        statics,
+        ghost,
+        movable=True,
+        width=width,
+        units=reader_of(request).units,
     )
     creep = None
     first = None

@@ -16,7 +16,7 @@ from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.sheet.model import Point, Sheet, tolerances
 from fairsquare.drawings.labels import Anchor, Box, Labels, Spot, round_mark
 from fairsquare.drawings.sign import square
-from fairsquare.words.lengths import Units, measure
+from fairsquare.words.lengths import Units, measure, size, station
 from fairsquare.words.lengths import judged as judged_words
 
 WIDTH, HEIGHT = 700.0, 430.0
@@ -62,10 +62,12 @@ def profiles(
         return Markup("")
     frame = _frame(sheet, judged, read, damage.middle_mm, width)
     texts = Labels(Box(0.0, 0.0, width, HEIGHT), [_LEGEND])
-    parts = [_onset(frame, end.onset, texts) for end in damage.ends.values() if end.onset]
+    onsets = [_onset(frame, end.onset, texts, units) for end in damage.ends.values() if end.onset]
+    parts = [band for band, _ in onsets]
     for axis, (name, ways) in enumerate(_AXES):
         parts.append(_axis(frame, axis, name, ways, sheet, judged, read, damage.middle_mm, texts, units))
     parts.append(_stations(frame, read))
+    parts += [words for _, words in onsets]
     legend = (
         '<g class="p-legend"><path class="p-right" d="M2 14h26"/><text x="34" y="19">right</text>'
         '<path class="p-left" d="M84 14h26"/><text x="116" y="19">left</text></g>'
@@ -162,7 +164,7 @@ def _axis(
         if worst and judged[worst[0].code].states[axis] == "off":
             x, y = frame.x(worst[0].xyz[0]), nought - worst[1] * frame.scale
             ways: tuple[Anchor, Anchor] = ("end", "start") if worst[0].xyz[0] >= middle else ("start", "end")
-            words = f"{abs(worst[1]):.1f}"
+            words = size(worst[1], units)
             spots = [Spot(x + _ASIDE[way], y + by, way) for by in (5, -9, 19, -23, 33) for way in ways]
             spots += [Spot(x, y + by) for by in (-12, 24)]
             spot = texts.put(words, _VALUE_PX, spots)
@@ -200,16 +202,17 @@ def _mark(
     )
 
 
-def _onset(frame: _Profile, onset: Onset, texts: Labels) -> str:
+def _onset(frame: _Profile, onset: Onset, texts: Labels, units: Units) -> tuple[str, str]:
+    """Return the band of an onset, which lies under what was read, and its words, which stand over it."""
     x, low, high = frame.x(onset.at_mm), frame.x(onset.high_mm), frame.x(onset.low_mm)
     sure = (onset.high_mm - onset.low_mm) / 2
-    words = f"It starts at {onset.at_mm:+.0f} ± {sure:.0f}".replace("-", "−")
+    words = f"It starts at {station(onset.at_mm, units)} ± {measure(sure, units, 0)}"
     sides: tuple[Anchor, Anchor] = ("start", "end") if x < frame.width - 190 else ("end", "start")
     spot = texts.put(words, _VALUE_PX, [Spot(x + _ASIDE[side], y, side) for y in (20.0, 38.0, 56.0) for side in sides])
     return (
         f'<rect class="p-onset-band" x="{low:.1f}" y="24" width="{max(high - low, 1):.1f}" height="{HEIGHT - _BOTTOM - 24:.1f}"/>'
-        f'<path class="p-onset" d="M{x:.1f} 24V{HEIGHT - _BOTTOM:.1f}"/>'
-        f'<text class="p-onset-words {spot.anchor}" x="{spot.x:.1f}" y="{spot.y:.0f}">{words}</text>'
+        f'<path class="p-onset" d="M{x:.1f} 24V{HEIGHT - _BOTTOM:.1f}"/>',
+        f'<text class="p-onset-words {spot.anchor}" x="{spot.x:.1f}" y="{spot.y:.0f}">{words}</text>',
     )
 
 

@@ -9,6 +9,7 @@ from markupsafe import Markup
 from fairsquare.core.cut.judge import StripPlaced
 from fairsquare.core.cut.section import BEHIND, FEATURES, RUNS, Behind, StripFeature, StripLayer, StripSaid
 from fairsquare.job.facts.cuts import CutMadeFact
+from fairsquare.words.lengths import fine
 
 WIDTH = 1060.0
 LEFT, RIGHT = 150.0, 24.0
@@ -89,7 +90,7 @@ def strip_drawing(
     parts: list[str] = []
     for row, layer in enumerate(strip.layers):
         top = scale.top(row)
-        parts += _layer(strip, layer, placed, scale, top, _Held(fields, row))
+        parts += _layer(strip, layer, placed, scale, top, _Held(fields, row), unit)
         parts += _made(layer, made, scale, top, figure)
         parts += _planned_access(strip, layer, made, scale, top)
     parts += _ends(strip, scale, low, high)
@@ -126,10 +127,11 @@ def _ends(strip: StripSaid, scale: _Scale, low: float, high: float) -> list[str]
 
 
 def _layer(
-    strip: StripSaid, layer: StripLayer, placed: StripPlaced | None, scale: _Scale, top: float, held: _Held
+    strip: StripSaid, layer: StripLayer, placed: StripPlaced | None, scale: _Scale, top: float, held: _Held, unit: str
 ) -> list[str]:
     a, b = scale.x(layer.start), scale.x(layer.end)
-    what = f"{layer.thickness_mm:g} {layer.material.replace('_', ' ')}"
+    thick = f"{layer.thickness_mm:g} mm" if unit == "mm" else fine(layer.thickness_mm, "in")
+    what = f"{thick} {layer.material.replace('_', ' ')}"
     parts = [
         *_named(layer.id, what, scale, top),
         f'<rect class="metal" x="{a:.1f}" y="{top:.1f}" width="{b - a:.1f}" height="{ROW:g}"/>',

@@ -42,14 +42,15 @@ _STEPS: dict[Units, tuple[int, ...]] = {"mm": (500, 1000, 2000, 5000, 10_000), "
 
 
 class View(NamedTuple):
-    """One view: its title, the points in it, where a place goes before scaling, and in which units stations are told
-    under it, where they are."""
+    """One view: its title, the points in it, where a place goes before scaling, the units of its stations, and
+    whether they are told under it."""
 
     key: str
     title: str
     flat: Callable[[Row3], tuple[float, float]]
     points: list[Point]
-    ticks: Units | None = None
+    units: Units = "mm"
+    ticks: bool = False
 
 
 class _Frame(NamedTuple):
@@ -136,7 +137,8 @@ def _long_views(sheet: Sheet, units: Units) -> list[View]:
         views.append(View("right", "right side, seen through from the left", _from_side, right))
     if left:
         views.append(View("left", "left side", _from_side, left))
-    return [*views[:-1], views[-1]._replace(ticks=units)]
+    own = [view._replace(units=units) for view in views]
+    return [*own[:-1], own[-1]._replace(ticks=True)]
 
 
 def _bounds(view: View, pad: float) -> tuple[tuple[float, float], tuple[float, float]]:
@@ -226,16 +228,16 @@ def _grid(view: View, frame: _Frame, size: tuple[float, float]) -> str:
     if long:
         low = frame.low[0]
         right_edge = max(view.flat(p.xyz)[0] for p in view.points) + _PAD_MM
-        unit = float(MM_PER[view.ticks or "mm"])
-        steps = (step for step in _STEPS[view.ticks or "mm"] if step * unit * frame.scale >= _TICK_ROOM)
-        step = next(steps, _STEPS[view.ticks or "mm"][-1])
+        unit = float(MM_PER[view.units])
+        steps = (step for step in _STEPS[view.units] if step * unit * frame.scale >= _TICK_ROOM)
+        step = next(steps, _STEPS[view.units][-1])
         first, last = math.ceil(low / unit / step) * step, math.floor(right_edge / unit / step) * step
         for station in range(first, last + 1, step):
             x, _ = frame.place((station * unit, 0))
             kind = "zero" if station == 0 else "station"
             parts.append(f'<path class="{kind}" d="M{x:.1f} {frame.top:.1f}V{bottom:.1f}"/>')
             if view.ticks:
-                words = f"{-station:+d}" if station else f"0 {view.ticks}"
+                words = f"{-station:+d}" if station else f"0 {view.units}"
                 at = max(x, frame.left + _TICK_ROOM / 2 - 4)
                 parts.append(f'<text class="tick" x="{at:.1f}" y="{bottom + _TICK_DOWN:.1f}">{words}</text>')
     else:

@@ -9,7 +9,9 @@ from fairsquare.core.model import Row3
 
 Units = Literal["mm", "in"]
 FINEST = 64
-"""Fractions of an inch are shown to a sixty-fourth, 0.4 mm; a figure that is smaller shows as 0."""
+COARSE = 16
+"""Fractions of an inch are shown to a sixty-fourth, 0.4 mm; a figure that is smaller shows as 0. Where whole millimetres are enough
+(`digits` 0) they are shown to a sixteenth."""
 
 
 def length(mm: float | None, units: Units, digits: int = 1) -> str:
@@ -19,10 +21,11 @@ def length(mm: float | None, units: Units, digits: int = 1) -> str:
     if units == "mm":
         text = f"{mm:.{digits}f}"
         return text[1:] if text.strip("-0.") == "" and text.startswith("-") else text.replace("-", "−")
-    sixty_fourths = round(abs(mm) / 25.4 * FINEST)
-    whole, rest = divmod(Fraction(sixty_fourths, FINEST), 1)
+    parts = FINEST if digits else COARSE
+    many = round(abs(mm) / 25.4 * parts)
+    whole, rest = divmod(Fraction(many, parts), 1)
     number = f"{whole} {rest}" if whole and rest else str(rest if rest else whole)
-    return f"−{number}" if mm < 0 and sixty_fourths else number
+    return f"−{number}" if mm < 0 and many else number
 
 
 def measure(mm: float | None, units: Units, digits: int = 1) -> str:

@@ -169,7 +169,12 @@ def show(number: str, desk: At, person: By) -> PlanShown | None:
     if plan is None:
         return None
     seen = pulling.seen(view.facts, plan.plan)
-    return PlanShown(version=plan.version, plan=plan.plan, played=seen.played, broken=seen.broken)
+    return PlanShown(
+        version=plan.version,
+        plan=plan.plan,
+        played=seen.played,
+        broken=tuple(tuple(map(tell, each)) for each in seen.broken),
+    )
 
 
 @router.get("/jobs/{number}/pulls/setting", tags=["pulls"])

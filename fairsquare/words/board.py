@@ -43,6 +43,8 @@ WORDS: Table = {
     "plan.form_tried": "{form}: {before_mm} → {after_mm} beyond tolerance",
     "plan.spoils": lambda values, _reader: f"It takes what is fair out of tolerance{_in_frame(values)}: {{codes}}.",
     "plan.worse": lambda values, _reader: f"It makes points worse than they are{_in_frame(values)}: {{each}}.",
+    "plan.out_of_reach": "{tower} does not reach {height_mm:0}.",
+    "points.spoiled": "{code}, which is fair now",
     "plan.write_why": "{why} Write why, in a sentence.",
     "plan.overpull": "It draws a point {past_mm:0} past where it belongs, {times:.1f} times the longest way that any has to go: by "
     "common practice no more than that way. It may be allowed with a reason.",

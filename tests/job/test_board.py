@@ -294,9 +294,9 @@ def test_rules_that_a_persons_plan_breaks_are_told_pull_by_pull() -> None:
     double = WorkPull(chains=(chain, chain.model_copy(update={"hook": "at F4R", "height_mm": 950.0})))
     seen = seen_plan(request, SETTING, PlanSaid(school="outward", pulls=(PULL, near, double)))
     assert seen.broken[0] == ()
-    assert any("nearer to the middle" in words for words in seen.broken[1])
-    assert any("One tower draws two" in words for words in seen.broken[2])
-    assert any("does not reach 950 mm" in words for words in seen.broken[2])
+    assert any("nearer to the middle" in tell(words) for words in seen.broken[1])
+    assert any("One tower draws two" in tell(words) for words in seen.broken[2])
+    assert any("does not reach 950 mm" in tell(words) for words in seen.broken[2])
     hooks = tuple(hook.model_copy(update={"capacity_n": None}) for hook in SETTING.hooks)
     loud = seen_plan(request, SETTING.model_copy(update={"hooks": hooks}), PLAN).broken[0]
     assert loud == ("NOBODY KNOWS WHAT AT F5R TAKES. Home-made or unknown gear: find its limit, or use another.",)

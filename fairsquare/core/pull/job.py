@@ -25,6 +25,7 @@ from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Machine, PlacedHook, Setting, frame_of_setting
 from fairsquare.core.pull.springback import Cycle, NextPull, Prior, PullAdvised, let_go_at, next_pull, with_room
 from fairsquare.core.pull.statics import Anchor, Pull, PullsHeld, PullStatics, Vehicle, pull_statics
+from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code, points_by_first_code, tolerances
 from fairsquare.core.structure.skeleton import Skeleton
 
@@ -104,7 +105,7 @@ class PlanSeen(NamedTuple):
 
     played: PullsPlanned
     held: tuple[PullsHeld | None, ...]
-    broken: tuple[tuple[str, ...], ...]
+    broken: tuple[tuple[Said | str, ...], ...]
 
 
 def plan_request(sheet: Sheet, places: Mapping[str, Row3], setting: Setting, school: School) -> PlanPulls:
@@ -153,7 +154,7 @@ def seen_plan(request: PlanPulls, setting: Setting, plan: PlanSaid) -> PlanSeen:
         machines_of(setting),
     )
     held: list[PullsHeld | None] = []
-    broken: list[tuple[str, ...]] = []
+    broken: list[tuple[Said | str, ...]] = []
     for number, work in enumerate(plan.pulls):
         statics, words = will_hold(request.skeleton, setting, work)
         held.append(statics)
@@ -166,7 +167,7 @@ def machines_of(setting: Setting) -> dict[str, tuple[str, bool, float]]:
     return {m.id: (m.bears_on, m.pushes, m.capacity_n or UNKNOWN_N) for m in setting.machines}
 
 
-def harm_of(sheet: Sheet, stands: Mapping[str, Row3], played: PullsPlanned) -> tuple[str, ...]:
+def harm_of(sheet: Sheet, stands: Mapping[str, Row3], played: PullsPlanned) -> tuple[Said, ...]:
     """Return the points that a plan leaves worse than they stand (deviations, mm): farther beyond tolerance, or out of it."""
     points = points_by_code(sheet)
     words = []
@@ -177,7 +178,10 @@ def harm_of(sheet: Sheet, stands: Mapping[str, Row3], played: PullsPlanned) -> t
             for by in (np.array(stands[code]), np.array(one.deviation))
         )
         if after > before + HARM_MM:
-            words.append(f"{code} by {after - before:.1f} mm" if before > 0 else f"{code}, which is fair now")
+            worse = (
+                say("points.by", code=code, by_mm=after - before) if before > 0 else say("points.spoiled", code=code)
+            )
+            words.append(worse)
     return tuple(words)
 
 
@@ -301,11 +305,11 @@ def _known(setting: Setting, plan: PlanSaid) -> None:
                 )
 
 
-def _rules(request: PlanPulls, setting: Setting, plan: PlanSaid, played: PullsPlanned, number: int) -> list[str]:
-    """Return the rules of a plan that a pull breaks, and the cautions that go with unknown gear, in words."""
+def _rules(request: PlanPulls, setting: Setting, plan: PlanSaid, played: PullsPlanned, number: int) -> list[Said | str]:
+    """Return the rules of a plan that a pull breaks, and the cautions that go with unknown gear."""
     work, done = plan.pulls[number], played.pulls[number]
     towers = [chain.tower for chain in work.chains]
-    words = [
+    words: list[Said | str] = [
         f"{chain.hook} to {chain.tower}: {chain.force_n / 1000:.0f} kN is more than it takes."
         for chain in done.chains
         if chain.use > 1
@@ -319,7 +323,7 @@ def _rules(request: PlanPulls, setting: Setting, plan: PlanSaid, played: PullsPl
         if machine.bears_capacity_n and drawn > machine.bears_capacity_n:
             words.append(f"{machine.bears_on}, where {machine.id} bears, is asked for more than it takes.")
     words += [
-        f"{chain.tower} does not reach {chain.height_mm:.0f} mm."
+        say("plan.out_of_reach", tower=chain.tower, height_mm=chain.height_mm)
         for chain in work.chains
         if chain.tower in reach and not reach[chain.tower][0] - 1e-6 <= chain.height_mm <= reach[chain.tower][1] + 1e-6
     ]
@@ -331,7 +335,7 @@ def _rules(request: PlanPulls, setting: Setting, plan: PlanSaid, played: PullsPl
             words.append(
                 "Out of order: from the middle outward, this pull is nearer to the middle than the one before."
             )
-    return words + _unknown_gear(setting, work)
+    return [*words, *_unknown_gear(setting, work)]
 
 
 def _unknown_gear(setting: Setting, work: WorkPull) -> list[str]:

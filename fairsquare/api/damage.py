@@ -26,6 +26,7 @@ from fairsquare.files.photos import photo_to_keep
 from fairsquare.job.damage.choices import member_states
 from fairsquare.job.damage.job import damage_of, key_of, open_findings
 from fairsquare.store.photos import About
+from fairsquare.words.tell import tell
 from fairsquare.workers import Workers
 
 router = APIRouter(prefix="/api/v1")
@@ -115,7 +116,9 @@ def show_members(number: str, desk: At, person: By) -> list[MemberShown]:
     del person
     states = member_states(desk.view(number).facts)
     return [
-        MemberShown(**{**state._asdict(), "found": tuple(one.seen.id for one in state.found), "open": state.open})
+        MemberShown(
+            **{**state._asdict(), "found": tuple(one.seen.id for one in state.found), "open": tell(state.open) or None}
+        )
         for state in states
     ]
 

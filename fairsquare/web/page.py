@@ -172,7 +172,14 @@ def _strip_station(strip: StripSaid, mm: float) -> Said:
     return say("strip.station", **strip.station_said(mm))
 
 
+@pass_context
+def _shown(context: Context, value: object) -> object:
+    """Return what an expression of a page shows: a code is never shown as it is."""
+    return _told(context, value) if isinstance(value, Said) else value
+
+
 templates.env.filters["told"] = _told
+templates.env.finalize = _shown
 templates.env.globals.update(
     hold_title=hold_title,
     strip_station=_strip_station,

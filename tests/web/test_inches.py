@@ -112,6 +112,7 @@ def test_no_page_tells_a_figure_in_mm(lead, given) -> None:
         if "html" not in answer.headers["content-type"]:
             continue
         for line in lines_of(answer.text):
+            assert "kind='" not in line, "a code is told, never shown"
             if told := in_mm(line, given):
                 found.setdefault(told, path)
         links = re.findall(r'href="(/[^"]*)"', answer.text)

@@ -83,6 +83,18 @@ def test_a_change_explains_a_figure_in_its_own_formats_only() -> None:
     assert all(CATALOGUE[one.calculation].version >= one.version > 1 for one in CHANGES), "a change is a version"
 
 
+@pytest.mark.parametrize(
+    ("of", "named"),
+    [("10", {"read-damage": 1}), ("10", {"hold-points": 1}), ("10", {"fit-setup": 99}), ("9", {"read-damage": 1})],
+)
+def test_a_record_cannot_name_versions_that_it_was_not_made_by(of, named) -> None:
+    """Who lowers a version would have every figure that changed since explained."""
+    record = record_of(GOLDEN / of / "record.json")
+    forged = record.model_copy(update={"calculations": {**record.calculations, **named}})
+    (name,) = named
+    assert f"/calculations/{name}" in [one.where for one in recompute(forged) if one.since is None]
+
+
 def test_verify_answers_as_json(tmp_path) -> None:
     def asked(path: Path) -> tuple[int, dict]:
         answer = CliRunner().invoke(app, ["verify", str(path), "--json", "--folder", str(tmp_path)])

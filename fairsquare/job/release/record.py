@@ -32,7 +32,7 @@ from fairsquare.job.measure.ageing import aged
 from fairsquare.job.measure.picture import Joined, Picture, PlacedPoint, current_setup, first_picture, picture_of
 from fairsquare.job.measure.trusted_tools import read_at
 from fairsquare.job.release.holds import HoldStatus, job_state
-from fairsquare.job.release.rules import SENTENCES, VERSIONS_OF_FORMAT, changed_since, versions
+from fairsquare.job.release.rules import SENTENCES, VERSIONS_OF_FORMAT, changed_since, impossible_versions, versions
 
 Format = Literal["fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9", "fairsquare-record/10"]
 FORMAT: Format = "fairsquare-record/10"
@@ -238,7 +238,11 @@ def recompute(record: JobRecord) -> tuple[Disagreement, ...]:
     if record.format in IN_SENTENCES:
         stand, follow = _without_values(stand), _without_values(follow)
     wrong = _compare("/results", stand, follow)
-    return (*_wrongly_fresh(facts), *(_by_rules_of_then(then, one) for one in wrong))
+    versions_wrong = [
+        Disagreement(where=f"/calculations/{name}", stands=record.calculations.get(name), follows=versions().get(name))
+        for name in impossible_versions(record.format, record.calculations)
+    ]
+    return (*versions_wrong, *_wrongly_fresh(facts), *(_by_rules_of_then(then, one) for one in wrong))
 
 
 def _without_values(value: Any) -> Any:

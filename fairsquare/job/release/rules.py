@@ -30,9 +30,22 @@ VERSIONS_OF_FORMAT: Mapping[str, Mapping[str, int]] = MappingProxyType(
         "fairsquare-record/7": _FIRST,
         "fairsquare-record/8": MappingProxyType({**_FIRST, "read-damage": 2}),
         "fairsquare-record/9": MappingProxyType({**_FIRST, "read-damage": 2}),
+        "fairsquare-record/10": MappingProxyType({**_FIRST, "read-damage": 2, "hold-points": 2}),
     }
 )
-"""By which versions the records were made that do not say so themselves."""
+"""By which versions records of a format were made; from 10 on they say so themselves, and these are the oldest they can name."""
+
+
+def impossible_versions(format: str, named: Mapping[str, int]) -> list[str]:
+    """Return the calculations of which a record names a version that it cannot have been made by: none, one from before its format
+    began, or one that is not there yet."""
+    oldest = VERSIONS_OF_FORMAT[format]
+    if format in ("fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9"):
+        return sorted(named)
+    newest = versions()
+    return sorted(
+        name for name in newest | dict(named) if not oldest.get(name, 1) <= named.get(name, 0) <= newest.get(name, 0)
+    )
 
 
 class Change(NamedTuple):

@@ -1,4 +1,4 @@
-"""`./run test [what]`: format, lint, types and imports, then the tests; or one part of them.
+"""`./run test [what]`: format, lint, types and imports, then the tests; or one part of them; or what of core and job they reach.
 
 Tests run on all processors, each module on one of them, but for those in the browser: its server and its pages have them to
 themselves. Their order is by chance; its seed is printed, and `--randomly-seed=N` repeats it.
@@ -15,15 +15,21 @@ LINT = (
     ("mypy",),
     ("importlinter",),
 )
+COVERED = (
+    *("--cov=fairsquare.core", "--cov=fairsquare.job", "--cov=fairsquare.words", "--cov-branch"),
+    "--cov-report=term:skip-covered",
+)
 PARTS = ("core", "job", "words", "files", "drawings", "store", "web", "browser")
 
 
 def main() -> int:
     """Run what was asked and return the exit status of the first that failed."""
     what, rest = (sys.argv[1], sys.argv[2:]) if len(sys.argv) > 1 else ("all", [])
-    if what not in (*PARTS, "all", "lint"):
-        sys.stderr.write(f"There is no part {what}: choose {', '.join(PARTS)}, lint or nothing for all.\n")
+    if what not in (*PARTS, "all", "lint", "coverage"):
+        sys.stderr.write(f"There is no part {what}: choose {', '.join(PARTS)}, lint, coverage or nothing for all.\n")
         return 2
+    if what == "coverage":
+        return tested(["core", "job", "words"], [*COVERED, *rest])
     failed = 0
     if what in ("all", "lint"):
         for tool in LINT:

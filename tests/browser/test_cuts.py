@@ -96,7 +96,7 @@ def test_the_teals_rail_is_dragged_by_touch_and_printed(tablet: Page, desk: Desk
         session.send("Input.dispatchTouchEvent", {"type": "touchMove", "touchPoints": [point]})
     session.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
     expect(tablet.locator(".cut-verdict")).to_contain_text("Breaks")
-    expect(tablet.locator(".strip-words")).to_contain_text("from the hole at -8")
+    expect(tablet.locator(".strip-words")).to_contain_text("from the hole at −8")
     assert float(tablet.locator("[name=cut-0]").input_value()) == pytest.approx(10, abs=3)
     assert cuts(desk)["outer"] == 80, "nothing is kept until it is said so"
     tablet.fill("[name=cut-0]", "78")

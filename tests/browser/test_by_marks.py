@@ -166,7 +166,7 @@ def test_the_herons_twist_and_skew_by_tape_gauges_and_a_jack(page: Page, desk: D
 def off_points(desk: Desk) -> list[str]:
     """Return what demands of the Puffin say of points out of tolerance."""
     hold = desk.view(PUFFIN_JOB).state.hold("pulls_done")
-    return [tell(one.said) for one in hold.missing if "out of tolerance" in one.words]
+    return [told for one in hold.missing if "out of tolerance" in (told := tell(one.said))]
 
 
 def test_the_puffin_drawn_square_and_its_rail_bent_back(page: Page, server: str, desk: Desk, persons) -> None:

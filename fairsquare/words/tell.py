@@ -1,7 +1,5 @@
 """Everything that a rule says, told to one reader: the words of all stations in one table."""
 
-from functools import partial
-
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.said import Said
 from fairsquare.words import board, cutting, damage, holds, intake, proof, tools, welding
@@ -31,11 +29,6 @@ def tell(said: Said | str | None, reader: Reader = METRIC) -> str:
         return filled(words, said.values, reader, tell)
     told = words(said.values, reader)
     return filled(told, said.values, reader, tell)
-
-
-def teller(reader: Reader) -> partial[str]:
-    """Return `tell` for one reader."""
-    return partial(tell, reader=reader)
 
 
 def fault_told(fault: FairSquareError, reader: Reader) -> FairSquareError:

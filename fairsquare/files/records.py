@@ -21,6 +21,7 @@ from fairsquare.files.chain import chain_findings, chain_of
 from fairsquare.files.sheets import defused, text_from_rows
 from fairsquare.files.signing import NOBODY, SignedBy, SigningKey, signed, signed_by
 from fairsquare.job.release.record import FORMAT, FORMATS, JobRecord, recompute
+from fairsquare.words.lengths import judged as judged_words
 
 RECORD_NAME, RECORD_KIND = "record.json", "fairsquare-record"
 _INTEGRITY = frozenset({"sha256", "previous", "chain", "signature"})
@@ -197,7 +198,7 @@ def record_as_csv(record: JobRecord) -> str:
             deviation = judged.deviation if judged and judged.deviation else None
             line += [f"{value:.4f}" for value in deviation] if deviation else ["", "", ""]
             line += [f"{value:.4f}" for value in judged.expanded] if judged and judged.expanded else ["", "", ""]
-            line += [judged.state, judged.words] if judged else ["unread", ""]
+            line += [judged.state, judged_words(judged, point.xyz, "mm")] if judged else ["unread", ""]
         lines.append(line)
     return text_from_rows(lines)
 

@@ -23,6 +23,7 @@ from fairsquare.core.cut.section import StripSaid
 from fairsquare.core.damage.read import Contradiction, push_words
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.measure.calibration import Standing, check_said, standings
+from fairsquare.core.measure.setup import Warned
 from fairsquare.core.said import Said, say
 from fairsquare.drawings.sign import sign
 from fairsquare.job.facts.measure import ReadingFact
@@ -164,6 +165,10 @@ def _told(context: Context, said: Said | str | None) -> str:
     return tell(said, context.get("reader") or METRIC)
 
 
+def _warned(found: Warned) -> Said:
+    return say(f"fit.{found.kind}", **found.values)
+
+
 def _contradiction(found: Contradiction) -> Said:
     return say(f"damage.{found.kind}", **found.values)
 
@@ -184,6 +189,7 @@ templates.env.globals.update(
     hold_title=hold_title,
     strip_station=_strip_station,
     contradiction=_contradiction,
+    warned=_warned,
     check_said=check_said,
     push_words=push_words,
 )

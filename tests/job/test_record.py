@@ -196,3 +196,4 @@ def test_before_and_after_stand_side_by_side() -> None:
     assert lines[0].startswith("code,sheet_length_mm")
     assert len(lines) == 21
     assert any(line.startswith("F5R,") and ",fair," in line for line in lines)
+    assert all(line.rsplit(",", 1)[1] for line in lines), "each point in words, though the record itself has none"

@@ -32,14 +32,20 @@ from fairsquare.job.measure.ageing import aged
 from fairsquare.job.measure.picture import Joined, Picture, PlacedPoint, current_setup, first_picture, picture_of
 from fairsquare.job.measure.trusted_tools import read_at
 from fairsquare.job.release.holds import HoldStatus, job_state
-from fairsquare.job.release.rules import SENTENCES, VERSIONS_OF_FORMAT, changed_since, impossible_versions, versions
+from fairsquare.job.release.rules import (
+    IN_SENTENCES,
+    SENTENCES,
+    VERSIONS_OF_FORMAT,
+    changed_since,
+    impossible_versions,
+    versions,
+)
 
 Format = Literal["fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9", "fairsquare-record/10"]
 FORMAT: Format = "fairsquare-record/10"
 FORMATS: tuple[Format, ...] = get_args(Format)
 """What is checked here. Version 7 knew nothing of how the tools stood, 8 nothing of what was seen being bound to members; up to 9
 results were told in sentences, from 10 on they are codes, values and figures, with the version of each calculation."""
-IN_SENTENCES = frozenset(FORMATS[:3])
 CAUTIONS: tuple[str, ...] = (
     "Structural repair: the maker's procedure and local law come first. Fair Square computes and records; it does not "
     "license anyone to do the work.",

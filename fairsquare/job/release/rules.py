@@ -16,6 +16,8 @@ HOLD_POINTS = 2
 """Version of the rules by which hold points demand their evidence."""
 SENTENCES = frozenset({"words", "detail", "title"})
 """What results call a sentence. Records from format 10 on have none of them."""
+IN_SENTENCES = frozenset({"fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9"})
+"""The formats whose results were told in sentences, and that name no versions."""
 _USED = ("fit-setup", "adjust-network", "judge-points", "read-damage")
 
 
@@ -40,7 +42,7 @@ def impossible_versions(format: str, named: Mapping[str, int]) -> list[str]:
     """Return the calculations of which a record names a version that it cannot have been made by: none, one from before its format
     began, or one that is not there yet."""
     oldest = VERSIONS_OF_FORMAT[format]
-    if format in ("fairsquare-record/7", "fairsquare-record/8", "fairsquare-record/9"):
+    if format in IN_SENTENCES:
         return sorted(named)
     newest = versions()
     return sorted(

@@ -28,8 +28,10 @@ from fairsquare.store.people import Person
 
 SHORT, LONG, ROUNDS, MOST_LONGER = 100, 5_000, 25, 1.5
 SIXTY, MOST_MS = 60, 100.0
-PERSON_S, INSTRUMENT_S = 1.0, 0.2
-"""Between two readings that are called out and drawn, and two of an instrument: quicker than either is."""
+PERSON_S, INSTRUMENT_S, WATCH_S = 1.0, 0.2, 0.1
+"""Between two readings that are called out and drawn, and two of an instrument: quicker than either is;
+and between two questions after the health: a tenth of what a watch asks, since each takes a millisecond of two processors that the
+readings want as well."""
 AWAY_S, MOST_AWAY_S, MOST_BACK_S = 6.0, 0.2, 0.3
 
 
@@ -126,7 +128,7 @@ class Others:
         with httpx.Client(base_url=self._at.address, timeout=60) as http:
             while not self._over.is_set():
                 self.health.append(timed(lambda: http.get("/healthz")))
-                time.sleep(0.01)
+                time.sleep(WATCH_S)
 
     def _read(self) -> None:
         http, csrf = signed_in(self._at, "technician")
@@ -169,10 +171,11 @@ def tell_starved(at: Stage) -> int:
     over = 0
     floods = (("nobody else", nothing), ("sixty PDFs", pdfs), ("sixty photos of 20 megapixels", photos))
     for words, work in floods:
+        flood = work(at, ngozi)
         with Others(at, number, call, draws=False) as others:
-            work(at, ngozi)
+            flood()
         with Others(at, number, call, draws=True) as drawing:
-            work(at, ngozi)
+            flood()
         health, readings, drawn = (_told(each) for each in (others.health, others.readings, drawing.drawn))
         sys.stdout.write(f"beside {words}: health {health}; a reading {readings}; until it is drawn {drawn}\n")
         over += sum(1000 * float(np.quantile(each, 0.95)) > MOST_MS for each in (others.health, others.readings))
@@ -184,14 +187,14 @@ def _told(spent: list[float]) -> str:
     return f"{1000 * statistics.median(spent):.0f} ms, 95 % {late:.0f}, longest {longest:.0f}"
 
 
-def nothing(at: Stage, person: Person) -> None:
-    """Ask for nothing for a while."""
+def nothing(at: Stage, person: Person) -> Callable[[], None]:
+    """Return what asks for nothing for a while."""
     del at, person
-    time.sleep(15)
+    return partial(time.sleep, 15)
 
 
-def pdfs(at: Stage, person: Person) -> None:
-    """Have a record's PDF asked for sixty times at once by a link."""
+def pdfs(at: Stage, person: Person) -> Callable[[], None]:
+    """Make a record and a link to it; return what asks for its PDF sixty times at once by the link."""
     number = at.desk.open_job(person, secrets.token_hex(12), JobDetails(vehicle="two hundred points"))
     measure(at, person, number, sheet_of(200))
     sha256 = at.desk.make_record(person, secrets.token_hex(12), number)
@@ -200,19 +203,19 @@ def pdfs(at: Stage, person: Person) -> None:
     form = {"csrf": csrf, "request_key": secrets.token_hex(12), **said}
     link = re.search(r"/handover/[\w-]{20,}", http.post(f"/jobs/{number}/record/links", data=form).text)
     assert link is not None
-    _apart(_ask_for_pdfs, f"{at.address}{link.group(0)}/record.pdf")
+    return partial(_apart, _ask_for_pdfs, f"{at.address}{link.group(0)}/record.pdf")
 
 
 def _ask_for_pdfs(address: str) -> list[int]:
     return _at_once(lambda http: http.get(f"{address}?n={secrets.token_hex(3)}").status_code)
 
 
-def photos(at: Stage, person: Person) -> None:
-    """Have sixty photos sent at once by an apprentice."""
+def photos(at: Stage, person: Person) -> Callable[[], None]:
+    """Open a job; return what sends sixty photos to it at once as an apprentice."""
     number = at.desk.open_job(person, secrets.token_hex(12), JobDetails(vehicle="sixty photos"))
     said = {"name": own("apprentice").name, "password": own("apprentice").password}
     token = httpx.post(f"{at.address}/api/v1/session", json=said).json()["token"]
-    _apart(_send_photos, f"{at.address}/api/v1/jobs/{number}/photos", token)
+    return partial(_apart, _send_photos, f"{at.address}/api/v1/jobs/{number}/photos", token)
 
 
 def _send_photos(address: str, token: str) -> list[int]:

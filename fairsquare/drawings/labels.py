@@ -47,6 +47,16 @@ def text_box(spot: Spot, words: str, size: float, letter: float = LETTER) -> Box
     )
 
 
+def _covered(box: Box, standing: Iterable[Box]) -> float:
+    """Return the area of a box that others share with it, px². Nearly all lie apart: that is looked at first."""
+    left, top, right, bottom = box
+    return sum(
+        (min(right, other_right) - max(left, other_left)) * (min(bottom, other_bottom) - max(top, other_top))
+        for other_left, other_top, other_right, other_bottom in standing
+        if other_left < right and other_right > left and other_top < bottom and other_bottom > top
+    )
+
+
 class Labels:
     """What stands on a drawing so far; each text is put where it shares the least with what stands, and stands there then."""
 
@@ -65,7 +75,7 @@ class Labels:
             box = text_box(spot, words, size)
             inside = box.shared(self._edge)
             lost = (box.right - box.left) * (box.bottom - box.top) - inside
-            shared = lost + sum(box.shared(other) for other in self._standing)
+            shared = lost + _covered(box, self._standing)
             if best is None or shared < best[0]:
                 best = shared, spot, box
             if shared == 0:

@@ -68,6 +68,7 @@ _DOORS: dict[Way, tuple[str, ...]] = {
         "GET /jobs/{number}/set-up",
         "GET /jobs/{number}/set-up/understood",
         "GET /jobs/{number}/measure",
+        "GET /jobs/{number}/measure/drawn",
         "GET /jobs/{number}/measure/understood",
         "GET /jobs/{number}/changed",
         "GET /jobs/{number}/why/{code}",

@@ -222,6 +222,30 @@ def test_the_call_line_says_what_it_understood(as_role, fair_job) -> None:
     assert "1016.0" in in_inches
 
 
+def test_a_reading_is_answered_before_it_is_drawn(as_role, fair_job, monkeypatch) -> None:
+    """The figures are there at once, beside the drawing of before, in whose place the page asks for the one with the reading."""
+    del fair_job
+    ngozi = as_role("technician")
+    job = new_job(ngozi)
+    with_sheet(ngozi, job)
+    with_references(ngozi, job)
+    sign(as_role("lead"), job, "setup_accepted")
+    square = re.compile(r'<a [^>]*data-code="F4R".*?</a>|<g [^>]*data-code="F4R".*?</g>', re.DOTALL)
+    before = square.search(ngozi.get(f"/jobs/{job}/measure"))
+    monkeypatch.setitem(ngozi.http.headers, "hx-request", "true")
+    answer = ngozi.post(f"/jobs/{job}/readings", setup="1", call=call("F4R", (-14.0, 5.0, 7.0)), unit="mm", seen="sides")
+    assert "14.0" in answer
+    assert "Drawn before the last reading" in answer
+    assert before and square.search(answer).group() == before.group()
+    asked = re.search(r'class="drawing-late" hx-get="([^"]+)"', answer).group(1).replace("&amp;", "&")
+    drawn = ngozi.get(asked)
+    assert drawn.startswith("<svg")
+    assert square.search(drawn).group() != before.group()
+    again = ngozi.post(f"/jobs/{job}/readings", setup="1", call="f4r 1", unit="mm", seen="sides", status=422)
+    assert "Drawn before" not in again, "what was not taken needs no other drawing"
+    ngozi.get(asked.replace("sides", "readings"), 409)
+
+
 def test_inches_and_shop_light_are_remembered(app, as_role, fair_job) -> None:
     from fairsquare.demo.people import SIGN_INS
     from tests.conftest import Pages

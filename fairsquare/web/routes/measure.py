@@ -1,9 +1,12 @@
 """Measuring: the call line, the drawing with the leaning squares, the table beside it, the readings and the row of gauges."""
 
+from collections.abc import Hashable
 from functools import partial
 from typing import Any, Literal, NamedTuple
 
 from fastapi import APIRouter, Depends, Request, Response
+from fastapi.responses import HTMLResponse
+from markupsafe import Markup
 
 from fairsquare.actions import JobView, Unsure
 from fairsquare.actions.hearing import reading_of
@@ -13,16 +16,17 @@ from fairsquare.core.lengths import Unit
 from fairsquare.core.measure.adjust import AdjustedObservation, SightLine
 from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.measure.one_reading import judge_reading
-from fairsquare.core.sheet.model import Point, SpanMode, partner_code, points_by_code
+from fairsquare.core.sheet.model import Point, Sheet, SpanMode, partner_code, points_by_code
 from fairsquare.drawings.gauges import gauge_row, hung_gauges
 from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.measure.calls import Call, Context, understand_call
 from fairsquare.job.measure.counted import counting
 from fairsquare.job.measure.expected import Meaning, cross_pairs, meaning_of, partners_by_letter
-from fairsquare.job.measure.picture import sight_now, sight_of
+from fairsquare.job.measure.picture import Picture, sight_now, sight_of
 from fairsquare.job.measure.tools import ShopTool
 from fairsquare.store import jobs
+from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
 from fairsquare.web.forms import MOVED, call_unit_of, called_ago, figures, remember_unit, setup_or_none, unit_of, whole
 from fairsquare.web.page import (
@@ -62,6 +66,16 @@ def show(
 ) -> Response:
     """Show the structure as measured; `point` is the one that is looked at, `seen` what is drawn."""
     return _page(request, session, number, point=point, seen=seen)
+
+
+@router.get("/jobs/{number}/measure/drawn", dependencies=[Depends(signed_in)])
+def drawn(request: Request, number: str, point: str = "", seen: Seen = "sides") -> Response:
+    """Draw the structure as measured now: what a reading that was answered before it was drawn asks for next."""
+    view = desk_of(request).view(number)
+    if view.facts.sheet is None or view.state.picture is None or seen not in ("sides", "ends"):
+        raise Unsure("There is nothing to draw: the drawing needs a sheet and a set-up in force.")
+    chosen = points_by_code(view.facts.sheet).get(point)
+    return HTMLResponse(_structure(request, view, view.facts.sheet, view.state.picture, seen, chosen))
 
 
 @router.get("/jobs/{number}/measure/understood")
@@ -281,42 +295,65 @@ def _page(
         moved=MOVED,
         waiting="wait" in request.query_params,
         out_of_band=bool(request.headers.get("hx-request")),
-        **_pane(request, view, seen, chosen, points),
+        **_pane(request, view, seen, chosen, points, answers_reading=request.method == "POST" and fault is None),
     )
 
 
+def _as_drawn(request: Request, view: JobView, seen: Seen) -> tuple[Hashable, ...]:
+    """Return what a drawing of a job depends on beside what was read: how it is seen, and how large."""
+    factor = _factor(request.cookies.get("factor", ""))
+    return view.job.id, view.facts.sheet_version, seen, factor, drawing_px(request), units_of(request)
+
+
+def _structure(
+    request: Request, view: JobView, sheet: Sheet, picture: Picture, seen: Seen, chosen: Point | None
+) -> Markup:
+    """Draw the structure, once for each revision of the job."""
+    *_, factor, room, unit_shown = as_drawn = _as_drawn(request, view, seen)
+    draw = ends if seen == "ends" else partial(plan_and_sides, units=unit_shown)
+    code = chosen.code if chosen else None
+    link = f"/jobs/{view.job.number}/measure?seen={seen}&point="
+    found = drawn_once(
+        request,
+        (*as_drawn, view.job.revision, code),
+        lambda: draw(sheet, picture.judged, factor, code, link, picture.placed, width=room),
+    )
+    request.app.state.drawn.put(("newest", *as_drawn), found)
+    return found
+
+
+def _drawn_before(request: Request, view: JobView, seen: Seen) -> Markup | None:
+    """Return the structure as it was drawn last on a page like this, by whomever."""
+    kept: Kept[Markup] = request.app.state.drawn
+    return kept.look(("newest", *_as_drawn(request, view, seen)))
+
+
 def _pane(
-    request: Request, view: JobView, seen: Seen, chosen: Point | None, points: dict[str, Point]
+    request: Request,
+    view: JobView,
+    seen: Seen,
+    chosen: Point | None,
+    points: dict[str, Point],
+    *,
+    answers_reading: bool,
 ) -> dict[str, Any]:
-    """Return what the two panes show: a drawing or the readings, and the table of points."""
+    """Return what the two panes show: a drawing or the readings, and the table of points. Whoever called a reading has the figures
+    at once, beside the drawing before it, in whose place the page then asks for the drawing with it: `late`."""
     facts, picture = view.facts, view.state.picture
     factor = _factor(request.cookies.get("factor", ""))
-    of_job = (view.job.id, view.job.revision, seen, chosen.code if chosen else "")
-    drawing, table = None, None
+    drawing, table, late = None, None, False
     if facts.sheet and picture:
-        sheet, unit_shown, room = facts.sheet, units_of(request), drawing_px(request)
-        link = f"/jobs/{view.job.number}/measure?seen={seen}&point="
-        draw = ends if seen == "ends" else partial(plan_and_sides, units=unit_shown)
+        sheet, unit_shown = facts.sheet, units_of(request)
         if seen in ("sides", "ends"):
-            drawing = drawn_once(
-                request,
-                (*of_job, factor, room, unit_shown),
-                lambda: draw(
-                    sheet,
-                    picture.judged,
-                    factor,
-                    chosen.code if chosen else None,
-                    link,
-                    picture.placed,
-                    width=room,
-                ),
-            )
+            before = _drawn_before(request, view, seen) if answers_reading else None
+            late = before is not None
+            drawing = before or _structure(request, view, sheet, picture, seen, chosen)
         elif seen == "gauges":
             gauges = hung_gauges(sheet, picture, counting(facts.readings), _sight_now(view))
-            drawing = gauge_row(gauges, factor, room) if gauges else None
+            drawing = gauge_row(gauges, factor, drawing_px(request)) if gauges else None
         table = drawn_once(
             request,
-            (*of_job, unit_shown),
+            (view.job.id, view.job.revision, seen, chosen.code if chosen else "", unit_shown),
             lambda: part(
                 "parts/points_table.html",
                 rows=table_rows(
@@ -332,6 +369,7 @@ def _pane(
     return {
         "factor": factor,
         "drawing": drawing,
+        "late": late,
         "table": table,
         "rows": _rows(view) if seen == "readings" else [],
         "crosses": cross_pairs(counting(facts.readings), partners) if seen == "readings" else (),

@@ -19,6 +19,8 @@ from fairsquare.workers import TooBusy
 
 AT_ONCE, AT_ONCE_BY_LINK, MOST_HERE = 4, 2, 120
 """Of who signed in, and of a link or an address: each that is answered has its part of the processor, and the others have less."""
+LARGE = 1_000_000
+"""Bytes of a body from which on one after the other of a person is taken in: photos and files, which nobody sends four at once."""
 _FREE = ("/healthz", "/readyz")
 
 
@@ -90,10 +92,18 @@ def _whose(request: Request) -> tuple[str, int]:
     """Return whose a request is, and how many of theirs are answered at once: by its token or cookie; without one by its address
     and the page or, of a link, the code."""
     own = bearer_of(request) or cookie_of(request)
+    if own and _is_large(request):
+        return f"{own} large", 1
     if own:
         return own, AT_ONCE
     address = request.client.host if request.client else ""
     return f"{address} {'/'.join(request.url.path.split('/')[:3])}", AT_ONCE_BY_LINK
+
+
+def _is_large(request: Request) -> bool:
+    """Return whether a body is large, or does not say how large it is."""
+    length = request.headers.get("content-length", "0")
+    return "transfer-encoding" in request.headers or not length.isdecimal() or int(length) > LARGE
 
 
 def _goes_on(message: Message) -> bool:

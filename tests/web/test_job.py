@@ -233,7 +233,9 @@ def test_a_reading_is_answered_before_it_is_drawn(as_role, fair_job, monkeypatch
     square = re.compile(r'<a [^>]*data-code="F4R".*?</a>|<g [^>]*data-code="F4R".*?</g>', re.DOTALL)
     before = square.search(ngozi.get(f"/jobs/{job}/measure"))
     monkeypatch.setitem(ngozi.http.headers, "hx-request", "true")
-    answer = ngozi.post(f"/jobs/{job}/readings", setup="1", call=call("F4R", (-14.0, 5.0, 7.0)), unit="mm", seen="sides")
+    answer = ngozi.post(
+        f"/jobs/{job}/readings", setup="1", call=call("F4R", (-14.0, 5.0, 7.0)), unit="mm", seen="sides"
+    )
     assert "14.0" in answer
     assert "Drawn before the last reading" in answer
     assert before and square.search(answer).group() == before.group()

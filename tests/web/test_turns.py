@@ -9,7 +9,7 @@ from starlette.requests import Request
 from starlette.responses import PlainTextResponse, Response, StreamingResponse
 from starlette.types import Receive, Scope, Send
 
-from fairsquare.web.turns import AT_ONCE, AT_ONCE_BY_LINK, MOST_HERE, InTurn
+from fairsquare.web.turns import AT_ONCE, AT_ONCE_BY_LINK, LARGE, MOST_HERE, InTurn
 
 
 class Slow:
@@ -74,6 +74,23 @@ def test_few_of_one_at_a_time_and_others_meanwhile() -> None:
             await asyncio.gather(*health)
         assert [one.text for one in answers] == ["here"] * 60, "all of them are answered"
         assert slow.most["Bearer many"] == AT_ONCE
+
+    asyncio.run(run())
+
+
+def test_of_large_bodies_one_after_the_other_is_taken_in() -> None:
+    async def run() -> None:
+        slow = Slow()
+        async with client(InTurn(slow, refuse)) as http:
+            whose = {"authorization": "Bearer many"}
+            body = b"x" * (LARGE + 1)
+            many = [asyncio.create_task(http.post("/api/v1/jobs", headers=whose, content=body)) for _ in range(5)]
+            await until(lambda: slow.inside["Bearer many"] == 1)
+            small = ask(http, "many")
+            await until(lambda: slow.inside["Bearer many"] == 2)
+            slow.go_on.set()
+            assert {one.text for one in await asyncio.gather(small, *many)} == {"here"}
+        assert slow.most["Bearer many"] == 2, "one large and one small: what is small waits for no photo"
 
     asyncio.run(run())
 

@@ -24,10 +24,10 @@ from fairsquare.core.sheet.model import Point, Sheet
 from fairsquare.demo.load import load
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.job.facts.holds import HoldName
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from fairsquare.store import people
 from fairsquare.store.jobs import JobDetails
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Person
 
 JOBS = 500
@@ -154,7 +154,7 @@ def tell_live(at: Stage) -> int:
     measure(at, ngozi, number, sheet)
     codes = [point.code for point in sheet.points if not point.reference]
     again = [
-        NewReading("point", code, instrument_reading(np.array(place), 3, np.zeros(3)), code)
+        NewReading(purpose="point", code=code, xyz=instrument_reading(np.array(place), 3, np.zeros(3)), said=code)
         for code, place in list({p.code: p.xyz for p in sheet.points if not p.reference}.items()) * 2
     ][: 300 - 120]
     at.desk.take_readings(ngozi, secrets.token_hex(12), number, 1, again)
@@ -196,10 +196,10 @@ def measure(at: Stage, person: Person, number: str, sheet: Sheet) -> None:
     at.desk.open_setup(person, secrets.token_hex(12), number, "3-D instrument", 0.3)
     taken = [
         NewReading(
-            "reference" if point.reference else "point",
-            point.code,
-            instrument_reading(np.array(point.xyz), 3, np.zeros(3)),
-            point.code,
+            purpose="reference" if point.reference else "point",
+            code=point.code,
+            xyz=instrument_reading(np.array(point.xyz), 3, np.zeros(3)),
+            said=point.code,
         )
         for point in sheet.points
     ]

@@ -13,11 +13,11 @@ from bench.stage import Stage
 from fairsquare.actions import pulling
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull, along
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.job.pull.board import board_of
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.vehicles import TEAL, instrument_reading, seed_of
 from fairsquare.store import people
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Person
 
 JOB, CODE = "SL-0003", "R3R"
@@ -44,7 +44,9 @@ def read_loaded(at: Stage, code: str, moved: tuple[float, float, float]) -> None
     setup = view.setup.number if view.setup else 1
     place = next(np.array(point.xyz) for point in TEAL.sheet.points if point.code == code)
     xyz = instrument_reading(place + np.array(moved), seed_of(JOB, setup), np.zeros(3))
-    at.desk.take_readings(_lead(at), _key(), JOB, setup, [NewReading("point", code, xyz, code, loaded=True)])
+    at.desk.take_readings(
+        _lead(at), _key(), JOB, setup, [NewReading(purpose="point", code=code, xyz=xyz, said=code, loaded=True)]
+    )
 
 
 def read_force(at: Stage, tower: str, force_n: float) -> None:

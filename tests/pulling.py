@@ -14,11 +14,11 @@ from fairsquare.core.pull.job import ChainSet, PlanSaid, WorkPull
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.job.damage.choices import member_states
 from fairsquare.job.damage.job import damage_of, key_of, open_findings
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.tower import SimulatedTower
 from fairsquare.stand_ins.vehicle import RigFaults
 from fairsquare.stand_ins.vehicles import Vehicle, instrument_reading, seed_of
-from fairsquare.store.measuring import NewReading
 from tests.conftest import key
 
 
@@ -29,7 +29,10 @@ def read_unread(desk: Desk, person, job: str, vehicle: Vehicle) -> None:
     random = np.random.default_rng(9)
     taken = [
         NewReading(
-            "point", c, instrument_reading(places[c], seed_of(job, view.setup.number), random.normal(0, 0.3, 3)), c
+            purpose="point",
+            code=c,
+            xyz=instrument_reading(places[c], seed_of(job, view.setup.number), random.normal(0, 0.3, 3)),
+            said=c,
         )
         for c in unread
     ]

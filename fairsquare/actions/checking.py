@@ -4,10 +4,9 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.sheet.model import find_point, points_by_code
 from fairsquare.core.who import Who
 from fairsquare.job.facts.job import JobFacts
-from fairsquare.job.facts.measure import Purpose, ReadingFact
+from fairsquare.job.facts.measure import NewReading, Purpose, ReadingFact
 from fairsquare.job.facts.setup import SetupFact
 from fairsquare.job.measure.picture import check_reading
-from fairsquare.store.measuring import NewReading
 
 
 def checked_reading(facts: JobFacts, setup: SetupFact | None, reading: NewReading, index: int) -> NewReading:
@@ -34,10 +33,10 @@ def checked_reading(facts: JobFacts, setup: SetupFact | None, reading: NewReadin
         return reading
     if not reading.sigma_mm or reading.sigma_mm <= 0:
         raise Refused("How well does this tool read? Give sigma_mm.", field=f"{field}.sigma_mm", value=reading.sigma_mm)
-    check_reading(facts, facts.sheet, as_fact(reading, setup), field)
+    check_reading(facts, facts.sheet, reading, field)
     sound = setup.choice.trusted if setup and setup.kind == "sight" and setup.choice else ()
     purpose: Purpose = "reference" if sound and set(reading.codes) <= set(sound) else "point"
-    return reading._replace(purpose=purpose)
+    return reading.model_copy(update={"purpose": purpose})
 
 
 def _without_sheet(reading: NewReading, field: str) -> NewReading:
@@ -49,16 +48,17 @@ def _without_sheet(reading: NewReading, field: str) -> NewReading:
     )
 
 
-def as_fact(reading: NewReading, setup: SetupFact | None) -> ReadingFact:
-    """Return a reading that is still to be recorded as the fact that it will be."""
-    nobody = Who(name="", role="technician", at="")
-    same = {name: getattr(reading, name) for name in NewReading._fields if name in ReadingFact.model_fields}
+def as_fact(reading: NewReading, setup: SetupFact, by: Who) -> ReadingFact:
+    """Return a reading that a person is recording as the fact that it will be; its id is given later."""
     return ReadingFact(
-        **{
-            **same,
-            "id": 0,
-            "by": nobody,
-            "instrument": reading.instrument or "",
-            "setup": setup.number if setup else None,
-        }
+        **reading.read,
+        id=0,
+        setup=setup.number,
+        purpose=reading.purpose,
+        said=reading.said,
+        loaded=reading.loaded,
+        instrument=reading.instrument or setup.instrument,
+        by=by,
+        sigma_mm=reading.sigma_mm,
+        replaces=reading.replaces,
     )

@@ -22,7 +22,7 @@ from fairsquare.job.deeds import act_of
 from fairsquare.job.facts.holds import HoldName
 from fairsquare.job.facts.intake import SafetyAnswer
 from fairsquare.job.facts.job import PRACTICE, JobFacts
-from fairsquare.job.facts.measure import Purpose
+from fairsquare.job.facts.measure import NewReading, Purpose
 from fairsquare.job.facts.setup import Moved, SetupFact
 from fairsquare.job.measure.counted import counting, reference_readings
 from fairsquare.job.measure.drift import FEWEST_MOVED, moved_references
@@ -38,7 +38,6 @@ from fairsquare.store import holds, jobs, keys, measuring, people, pulls, record
 from fairsquare.store.database import Connection, Database, DatabaseAway, utc
 from fairsquare.store.facts import StateCache, load_facts
 from fairsquare.store.jobs import Job, JobDetails
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.once import once
 from fairsquare.store.people import Person
 from fairsquare.store.work import hold_person
@@ -317,7 +316,7 @@ class Desk:
                 again = (
                     one.kind == "point" and one.purpose == "reference" and one.replaces is None and one.code in before
                 )
-                reading = one._replace(replaces=before[one.code]) if again else one
+                reading = one.model_copy(update={"replaces": before[one.code]}) if again else one
                 ids.append(measuring.take_reading(connection, view.job.id, own, reading, person.id))
                 if reading.kind == "point" and reading.purpose == "reference":
                     before[reading.code] = ids[-1]
@@ -350,7 +349,7 @@ class Desk:
             return
         at = utc(datetime.datetime.now(datetime.UTC).replace(tzinfo=None))
         by = Who(name=person.full_name, role=person.role, at=at)
-        now = [as_fact(one, setup).model_copy(update={"by": by}) for one in taken]
+        now = [as_fact(one, setup, by) for one in taken]
         facts = view.facts.model_copy(update={"readings": (*view.facts.readings, *now)})
         slips, events = slips_now(facts), under_way(facts)
         if not slips or not events:

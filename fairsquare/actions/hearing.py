@@ -2,10 +2,9 @@
 
 from collections.abc import Sequence
 
-from fairsquare.job.facts.measure import Purpose, ReadingKind
+from fairsquare.job.facts.measure import NewReading, Purpose, ReadingKind
 from fairsquare.job.measure.calls import Call
 from fairsquare.job.measure.tools import ShopTool, tools_that_read
-from fairsquare.store.measuring import NewReading
 
 USUAL_SIGMA_MM = 1.5
 """Taken where the shop has not said how well its tools read (common practice, no source)."""
@@ -38,21 +37,12 @@ def reading_of(
     """Return a call as a reading. A point's sigma is its set-up's; any other's is its tool's."""
     tool = tool_for(call.kind, tools, chosen)
     return NewReading(
+        **call.read,
         purpose=purpose,
-        code=call.code,
-        xyz=call.xyz,
         said=said,
         loaded=call.loaded if call.loaded is not None else loaded,
         instrument=tool.name if tool else USUAL_TOOLS.get(call.kind),
-        replaces=replaces,
-        kind=call.kind,
-        b=call.b,
-        mode=call.mode,
-        axis=call.axis,
-        mm=call.mm,
-        pin_mm=call.pin_mm,
-        level_mm=call.level_mm,
-        arm_mm=call.arm_mm,
         sigma_mm=None if call.kind == "point" else (tool.sigma_mm if tool else USUAL_SIGMA_MM) * call.share,
+        replaces=replaces,
         called_ago_s=called_ago_s,
     )

@@ -14,6 +14,7 @@ from fairsquare.core.pull.plan import PullsPlanned, plan_pulls
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.job.facts.job import PRACTICE
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.job.pull.board import board_of
 from fairsquare.job.pull.full import within_working
 from fairsquare.job.pull.practice import LARGEST_SEED, Score, Stood, hidden_blow, score, worked_of
@@ -21,7 +22,6 @@ from fairsquare.store import jobs, measuring, sheets
 from fairsquare.store import practice as kept
 from fairsquare.store.database import Connection
 from fairsquare.store.jobs import JobDetails
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Person
 from fairsquare.store.pulls import keep_setting
 
@@ -81,7 +81,7 @@ def begin(desk: Desk, person: Person, key: str, sheet: Sheet, setting: Setting, 
         setup = measuring.open_setup(connection, job.id, "instrument", INSTRUMENT, SIGMA_MM, version, person.id)
         for code in references:
             xyz = noisy(places[code], random)
-            reading = NewReading("reference", code, xyz, code, instrument=INSTRUMENT)
+            reading = NewReading(purpose="reference", code=code, xyz=xyz, said=code, instrument=INSTRUMENT)
             measuring.take_reading(connection, job.id, setup, reading, person.id)
         keep_setting(connection, job.id, setting, person.id)
         return {"number": number}

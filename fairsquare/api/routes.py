@@ -42,12 +42,12 @@ from fairsquare.core.sheet.check import CheckSheet, check_sheet
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.job.facts.holds import HoldName
 from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.job.measure.advice import Advice, advise
 from fairsquare.job.measure.calls import Call, Context, understand_call, understand_point
 from fairsquare.job.measure.tools import ShopTool
 from fairsquare.store import measuring, records, sessions
 from fairsquare.store.jobs import Job
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import SignInRefused
 from fairsquare.words.tell import tell
 
@@ -322,14 +322,14 @@ def _reading(
     said = sent.said if sent.said is not None else " ; ".join(f"{value!r} mm" for value in sent.xyz or ())
     xyz = sent.xyz or understand_point(f"{sent.code} {said}", [sent.code], context.unit).xyz
     return NewReading(
-        sent.purpose,
-        sent.code,
-        xyz,
-        said,
-        sent.loaded,
-        instrument,
-        sent.replaces,
-        sent.order,
+        purpose=sent.purpose,
+        code=sent.code,
+        xyz=xyz,
+        said=said,
+        loaded=sent.loaded,
+        instrument=instrument,
+        replaces=sent.replaces,
+        order=sent.order,
         called_ago_s=sent.called_ago_s,
     )
 
@@ -346,7 +346,7 @@ def _called(sent: SentReading, call: Call, field: str, tools: tuple[ShopTool, ..
         loaded=sent.loaded,
         replaces=sent.replaces,
         called_ago_s=sent.called_ago_s,
-    )._replace(order=sent.order)
+    ).model_copy(update={"order": sent.order})
 
 
 def _said(sent: SentReading) -> str:

@@ -21,7 +21,7 @@ from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.demo.rig import RIG
 from fairsquare.demo.tool_shelf import fill_the_shelf
 from fairsquare.job.facts.intake import SafetyAnswer
-from fairsquare.job.facts.measure import Purpose
+from fairsquare.job.facts.measure import NewReading, Purpose
 from fairsquare.job.measure.calls import Context, understand_call
 from fairsquare.job.pull.board import setting_of
 from fairsquare.stand_ins.rigged import setting_of_vehicle
@@ -39,7 +39,6 @@ from fairsquare.stand_ins.vehicles import (
 from fairsquare.store import people
 from fairsquare.store.database import Connection
 from fairsquare.store.jobs import JobDetails
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Person
 
 _SEED = 417
@@ -267,5 +266,5 @@ def _read(desk: Desk, technician: Person, number: str, story: _Story, codes: lis
     for code in codes:
         xyz = instrument_reading(places[code], seed_of(number, 1), random.normal(0, 0.3, 3))
         said = f"{code} " + " ".join(f"{value:.1f}" for value in xyz)
-        taken.append(NewReading(purpose, code, xyz, said))
+        taken.append(NewReading(purpose=purpose, code=code, xyz=xyz, said=said))
     desk.take_readings(technician, _key(), number, 1, taken)

@@ -20,11 +20,11 @@ from fairsquare.job.facts.done import OutsideWork
 from fairsquare.job.facts.holds import HoldName
 from fairsquare.job.facts.hours import WaitKind
 from fairsquare.job.facts.intake import SafetyAnswer
+from fairsquare.job.facts.measure import NewReading, Purpose
 from fairsquare.job.pull.board import board_of
 from fairsquare.stand_ins.vehicles import DUNLIN, Floats, instrument_reading
 from fairsquare.store import people
 from fairsquare.store.jobs import JobDetails
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Person
 
 _PLACES = {point.code: np.array(point.xyz) for point in DUNLIN.sheet.points}
@@ -209,11 +209,15 @@ def _read(
     desk: Desk, person: Person, number: str, setup: int, codes: list[str], moved: dict[str, Floats], seed: int
 ) -> None:
     chance = np.random.default_rng(seed)
-    purpose = "reference" if codes is _REFERENCES else "point"
+    purpose: Purpose = "reference" if codes is _REFERENCES else "point"
     taken = []
     for code in codes:
         place = _PLACES[code] + moved.get(code, np.zeros(3))
-        taken.append(NewReading(purpose, code, instrument_reading(place, setup, chance.normal(0, 0.2, 3)), code))  # type: ignore[arg-type]
+        taken.append(
+            NewReading(
+                purpose=purpose, code=code, xyz=instrument_reading(place, setup, chance.normal(0, 0.2, 3)), said=code
+            )
+        )
     desk.take_readings(person, _key(), number, setup, taken)
 
 
@@ -222,7 +226,9 @@ def _spans(desk: Desk, person: Person, number: str, setup: int) -> None:
     for a, b in _SPANS:
         mm = round(math.dist(_PLACES[a], _PLACES[b]), 1)
         said = f"{a} {b} {mm}"
-        taken.append(NewReading("point", a, None, said, kind="span", b=b, mode="point_to_point", mm=mm, sigma_mm=0.5))
+        taken.append(
+            NewReading(purpose="point", code=a, said=said, kind="span", b=b, mode="point_to_point", mm=mm, sigma_mm=0.5)
+        )
     desk.take_readings(person, _key(), number, setup, taken)
 
 

@@ -15,12 +15,11 @@ from fairsquare.actions import Desk, pulling
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.practice import INSTRUMENT, as_in_practice, first_setting, hidden_places, noisy
 from fairsquare.core.errors import FairSquareError
-from fairsquare.job.facts.measure import Purpose
+from fairsquare.job.facts.measure import NewReading, Purpose
 from fairsquare.job.pull.board import Board, board_of, setting_of
 from fairsquare.stand_ins.vehicle import SimulatedVehicle, VehicleState, told_force
 from fairsquare.store import measuring
 from fairsquare.store import practice as kept
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Person
 
 _PAUSE_S, _LOOKED_S = 0.1, 600.0
@@ -133,10 +132,10 @@ class PracticeYard:
         places = vehicle.places()
         taken = [
             NewReading(
-                purpose,
-                code,
-                noisy((float(places[code][0]), float(places[code][1]), float(places[code][2])), self._random),
-                code,
+                purpose=purpose,
+                code=code,
+                xyz=noisy((float(places[code][0]), float(places[code][1]), float(places[code][2])), self._random),
+                said=code,
                 loaded=loaded,
                 instrument=INSTRUMENT,
                 order=order,

@@ -20,14 +20,15 @@ def keep(connection: Connection, job_id: int, file: JobFile, facts: JobFacts, pe
     execute(
         connection,
         """INSERT INTO job_came (job_id, sha256, workshop, number, manifest, facts, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        file.manifest.sha256,
-        file.manifest.workshop[:200],
-        file.manifest.number[:40],
-        file.manifest.model_dump_json(),
-        facts.model_dump_json(),
-        person_id,
+           VALUES (%(job_id)s, %(sha256)s, %(workshop)s, %(number)s, %(manifest)s, %(facts)s, %(person_id)s,
+             UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        sha256=file.manifest.sha256,
+        workshop=file.manifest.workshop[:200],
+        number=file.manifest.number[:40],
+        manifest=file.manifest.model_dump_json(),
+        facts=facts.model_dump_json(),
+        person_id=person_id,
     )
 
 

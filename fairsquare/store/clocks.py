@@ -31,13 +31,13 @@ def start(
     return insert(
         connection,
         """INSERT INTO clock (job_id, kind, product, label, minutes, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        kind,
-        product,
-        label,
-        minutes,
-        person_id,
+           VALUES (%(job_id)s, %(kind)s, %(product)s, %(label)s, %(minutes)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        kind=kind,
+        product=product,
+        label=label,
+        minutes=minutes,
+        person_id=person_id,
     )
 
 
@@ -45,10 +45,11 @@ def end(connection: Connection, clock: int, words: str, person_id: int) -> None:
     """End a clock."""
     execute(
         connection,
-        "INSERT IGNORE INTO clock_ended (clock_id, words, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
-        clock,
-        words,
-        person_id,
+        """INSERT IGNORE INTO clock_ended (clock_id, words, person_id, at)
+           VALUES (%(clock_id)s, %(words)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        clock_id=clock,
+        words=words,
+        person_id=person_id,
     )
 
 

@@ -6,7 +6,7 @@ from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, Topic, WeldsSaid
 from fairsquare.core.errors import Refused
 from fairsquare.job.facts.cuts import CutKind, CutMadeFact, SectionFact, SectionSaidFact, WeldTickFact
-from fairsquare.store.database import Connection, execute, insert, row, rows, who
+from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
 
 _WHO = "p.full_name, p.role"
 Said = StripSaid | LinesSaid | WeldsSaid
@@ -20,12 +20,13 @@ def begin_section(connection: Connection, job_id: int, member: str, how: Section
     number = int((last or {}).get("last") or 0) + 1
     insert(
         connection,
-        "INSERT INTO section (job_id, number, member, how, person_id, at) VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))",
-        job_id,
-        number,
-        member,
-        how,
-        person_id,
+        """INSERT INTO section (job_id, number, member, how, person_id, at)
+           VALUES (%(job_id)s, %(number)s, %(member)s, %(how)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        number=number,
+        member=member,
+        how=how,
+        person_id=person_id,
     )
     return number
 
@@ -42,12 +43,13 @@ def say(connection: Connection, job_id: int, section: int, topic: Topic, said: S
     version = int((last or {}).get("last") or 0) + 1
     insert(
         connection,
-        "INSERT INTO section_said (section_id, topic, version, body, person_id, at) VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))",
-        own,
-        topic,
-        version,
-        said.model_dump_json(),
-        person_id,
+        """INSERT INTO section_said (section_id, topic, version, body, person_id, at)
+           VALUES (%(section_id)s, %(topic)s, %(version)s, %(body)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        section_id=own,
+        topic=topic,
+        version=version,
+        body=said.model_dump_json(),
+        person_id=person_id,
     )
     return version
 
@@ -59,13 +61,13 @@ def tick(
     return insert(
         connection,
         """INSERT INTO weld_tick (section_id, whose, weld, done, did, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        _id(connection, job_id, section),
-        whose,
-        weld,
-        done,
-        did[:500],
-        person_id,
+           VALUES (%(section_id)s, %(whose)s, %(weld)s, %(done)s, %(did)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        section_id=_id(connection, job_id, section),
+        whose=whose,
+        weld=weld,
+        done=done,
+        did=did[:500],
+        person_id=person_id,
     )
 
 
@@ -86,16 +88,17 @@ def make_cut(
     return insert(
         connection,
         """INSERT INTO cut_made (section_id, layer, kind, at_mm, tool, words, overridden, reason, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        _id(connection, job_id, section),
-        layer,
-        kind,
-        at_mm,
-        tool,
-        words,
-        json.dumps(overridden, ensure_ascii=False),
-        reason,
-        person_id,
+           VALUES (%(section_id)s, %(layer)s, %(kind)s, %(at_mm)s, %(tool)s, %(words)s, %(overridden)s, %(reason)s,
+             %(person_id)s, UTC_TIMESTAMP(6))""",
+        section_id=_id(connection, job_id, section),
+        layer=layer,
+        kind=kind,
+        at_mm=at_mm,
+        tool=tool,
+        words=words,
+        overridden=json.dumps(overridden, ensure_ascii=False),
+        reason=reason,
+        person_id=person_id,
     )
 
 
@@ -103,9 +106,9 @@ def take_cut_back(connection: Connection, cut: int, person_id: int) -> None:
     """Record that a cut was recorded by mistake: it stays, and counts no longer."""
     execute(
         connection,
-        "INSERT INTO cut_taken_back (cut_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
-        cut,
-        person_id,
+        "INSERT INTO cut_taken_back (cut_id, person_id, at) VALUES (%(cut_id)s, %(person_id)s, UTC_TIMESTAMP(6))",
+        cut_id=cut,
+        person_id=person_id,
     )
 
 
@@ -117,10 +120,7 @@ def sections(connection: Connection, job_id: int) -> tuple[SectionFact, ...]:
             WHERE s.job_id = %s ORDER BY s.number""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(
-        SectionFact(id=one["id"], number=one["number"], member=one["member"], how=one["how"], by=who(one))
-        for one in found
-    )
+    return tuple(as_model(SectionFact, one) for one in found)
 
 
 def said_of(connection: Connection, job_id: int) -> tuple[SectionSaidFact, ...]:
@@ -135,15 +135,13 @@ def said_of(connection: Connection, job_id: int) -> tuple[SectionSaidFact, ...]:
         job_id,
     )
     return tuple(
-        SectionSaidFact(
-            id=one["id"],
+        as_model(
+            SectionSaidFact,
+            one,
             section=one["number"],
-            topic=one["topic"],
-            version=one["version"],
             strip=StripSaid.model_validate_json(one["body"]) if one["topic"] == "strip" else None,
             lines=LinesSaid.model_validate_json(one["body"]) if one["topic"] == "lines" else None,
             welds=WeldsSaid.model_validate_json(one["body"]) if one["topic"] == "welds" else None,
-            by=who(one),
         )
         for one in found
     )
@@ -158,18 +156,7 @@ def ticks(connection: Connection, job_id: int) -> tuple[WeldTickFact, ...]:
             WHERE s.job_id = %s ORDER BY t.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(
-        WeldTickFact(
-            id=one["id"],
-            section=one["number"],
-            whose=one["whose"],
-            weld=one["weld"],
-            done=bool(one["done"]),
-            did=one["did"],
-            by=who(one),
-        )
-        for one in found
-    )
+    return tuple(as_model(WeldTickFact, one, section=one["number"]) for one in found)
 
 
 def cuts(connection: Connection, job_id: int) -> tuple[CutMadeFact, ...]:

@@ -6,7 +6,7 @@ from typing import Any
 from fairsquare.core.errors import Refused
 from fairsquare.job.facts.damage import BoundFact, DecisionFact, LineFact, MemberFact, SettlementFact, WorthFact
 from fairsquare.job.facts.walk_round import WalkFact, WalkKind
-from fairsquare.store.database import Connection, execute, insert, row, rows, who
+from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
 
 _WHO = "p.full_name, p.role"
 
@@ -27,17 +27,18 @@ def note_finding(
     return insert(
         connection,
         """INSERT INTO walk_finding (job_id, kind, said, place, code, x, y, left_mm, right_mm, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        kind,
-        said,
-        place,
-        code,
-        xy[0] if xy else None,
-        xy[1] if xy else None,
-        left_mm,
-        right_mm,
-        person_id,
+           VALUES (%(job_id)s, %(kind)s, %(said)s, %(place)s, %(code)s, %(x)s, %(y)s, %(left_mm)s, %(right_mm)s,
+             %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        kind=kind,
+        said=said,
+        place=place,
+        code=code,
+        x=xy[0] if xy else None,
+        y=xy[1] if xy else None,
+        left_mm=left_mm,
+        right_mm=right_mm,
+        person_id=person_id,
     )
 
 
@@ -47,10 +48,11 @@ def take_finding_back(connection: Connection, job_id: int, finding: int, reason:
         raise Refused(f"There is no finding {finding} in this job.", field="finding", value=finding)
     execute(
         connection,
-        "INSERT IGNORE INTO walk_taken_back (finding_id, reason, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
-        finding,
-        reason,
-        person_id,
+        """INSERT IGNORE INTO walk_taken_back (finding_id, reason, person_id, at)
+           VALUES (%(finding_id)s, %(reason)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        finding_id=finding,
+        reason=reason,
+        person_id=person_id,
     )
 
 
@@ -60,11 +62,12 @@ def bind_finding(connection: Connection, job_id: int, finding: int, member: str,
         raise Refused(f"There is no finding {finding} in this job.", field="finding", value=finding)
     return insert(
         connection,
-        "INSERT INTO walk_bound (finding_id, member, layer, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
-        finding,
-        member,
-        layer,
-        person_id,
+        """INSERT INTO walk_bound (finding_id, member, layer, person_id, at)
+           VALUES (%(finding_id)s, %(member)s, %(layer)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        finding_id=finding,
+        member=member,
+        layer=layer,
+        person_id=person_id,
     )
 
 
@@ -77,22 +80,20 @@ def bound(connection: Connection, job_id: int) -> tuple[BoundFact, ...]:
             WHERE w.job_id = %s ORDER BY b.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(
-        BoundFact(id=one["id"], finding=one["finding"], member=one["member"], layer=one["layer"], by=who(one))
-        for one in found
-    )
+    return tuple(as_model(BoundFact, one) for one in found)
 
 
 def answer_line(connection: Connection, job_id: int, item: str, answer: str, words: str, person_id: int) -> int:
     """Record how a mechanical part along the line of the push was found."""
     return insert(
         connection,
-        "INSERT INTO line_check (job_id, item, answer, words, person_id, at) VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))",
-        job_id,
-        item,
-        answer,
-        words,
-        person_id,
+        """INSERT INTO line_check (job_id, item, answer, words, person_id, at)
+           VALUES (%(job_id)s, %(item)s, %(answer)s, %(words)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        item=item,
+        answer=answer,
+        words=words,
+        person_id=person_id,
     )
 
 
@@ -101,12 +102,12 @@ def weigh(connection: Connection, job_id: int, value_cents: int, cost_cents: int
     return insert(
         connection,
         """INSERT INTO worth (job_id, value_cents, cost_cents, words, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        value_cents,
-        cost_cents,
-        words,
-        person_id,
+           VALUES (%(job_id)s, %(value_cents)s, %(cost_cents)s, %(words)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        value_cents=value_cents,
+        cost_cents=cost_cents,
+        words=words,
+        person_id=person_id,
     )
 
 
@@ -114,11 +115,12 @@ def settle_finding(connection: Connection, job_id: int, finding: str, reason: st
     """Record that a person settled a contradiction, and why."""
     return insert(
         connection,
-        "INSERT INTO settlement (job_id, finding, reason, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
-        job_id,
-        finding,
-        reason,
-        person_id,
+        """INSERT INTO settlement (job_id, finding, reason, person_id, at)
+           VALUES (%(job_id)s, %(finding)s, %(reason)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        finding=finding,
+        reason=reason,
+        person_id=person_id,
     )
 
 
@@ -126,22 +128,23 @@ def see_member(connection: Connection, job_id: int, variant: str, seen: dict[str
     """Record a member as it is seen: the fields of `MemberFact` in `seen`."""
     return insert(
         connection,
-        """INSERT INTO member_seen (job_id, variant, member, layer, material, role, signs, straighten, section, heat, source,
-             contradicts, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        variant,
-        seen["member"],
-        seen["layer"],
-        seen["material"],
-        seen["role"],
-        json.dumps(seen["signs"]),
-        seen["straighten"],
-        seen["section"],
-        seen["heat"],
-        seen["source"],
-        seen["contradicts"],
-        person_id,
+        """INSERT INTO member_seen (job_id, variant, member, layer, material, role, signs, straighten, section, heat,
+             source, contradicts, person_id, at)
+           VALUES (%(job_id)s, %(variant)s, %(member)s, %(layer)s, %(material)s, %(role)s, %(signs)s, %(straighten)s,
+             %(section)s, %(heat)s, %(source)s, %(contradicts)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        variant=variant,
+        member=seen["member"],
+        layer=seen["layer"],
+        material=seen["material"],
+        role=seen["role"],
+        signs=json.dumps(seen["signs"]),
+        straighten=seen["straighten"],
+        section=seen["section"],
+        heat=seen["heat"],
+        source=seen["source"],
+        contradicts=seen["contradicts"],
+        person_id=person_id,
     )
 
 
@@ -149,20 +152,21 @@ def decide(connection: Connection, job_id: int, seen_id: int, decided: dict[str,
     """Record what is done with a member as it was seen: the fields of `DecisionFact` in `decided`."""
     return insert(
         connection,
-        """INSERT INTO member_decision (job_id, seen_id, decision, reason, gives_up, remains, consent, first, hours, donor,
-             person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        seen_id,
-        decided["decision"],
-        decided["reason"],
-        decided["gives_up"],
-        decided["remains"],
-        decided["consent"],
-        decided["first"],
-        decided["hours"],
-        decided["donor"],
-        person_id,
+        """INSERT INTO member_decision (job_id, seen_id, decision, reason, gives_up, remains, consent, first, hours,
+             donor, person_id, at)
+           VALUES (%(job_id)s, %(seen_id)s, %(decision)s, %(reason)s, %(gives_up)s, %(remains)s, %(consent)s,
+             %(first)s, %(hours)s, %(donor)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        seen_id=seen_id,
+        decision=decided["decision"],
+        reason=decided["reason"],
+        gives_up=decided["gives_up"],
+        remains=decided["remains"],
+        consent=decided["consent"],
+        first=decided["first"],
+        hours=decided["hours"],
+        donor=decided["donor"],
+        person_id=person_id,
     )
 
 
@@ -202,16 +206,10 @@ def walk(connection: Connection, job_id: int) -> tuple[WalkFact, ...]:
     taken = {one["finding_id"]: who(one) for one in back}
     why = {one["finding_id"]: one["reason"] for one in back}
     return tuple(
-        WalkFact(
-            id=w["id"],
-            kind=w["kind"],
-            said=w["said"],
-            place=w["place"],
-            code=w["code"],
+        as_model(
+            WalkFact,
+            w,
             xy=None if w["x"] is None else (w["x"], w["y"]),
-            left_mm=w["left_mm"],
-            right_mm=w["right_mm"],
-            by=who(w),
             taken_back=taken.get(w["id"]),
             back_reason=why.get(w["id"], ""),
         )
@@ -227,10 +225,7 @@ def line(connection: Connection, job_id: int) -> tuple[LineFact, ...]:
             WHERE l.job_id = %s ORDER BY l.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    latest = {
-        one["item"]: LineFact(id=one["id"], item=one["item"], answer=one["answer"], words=one["words"], by=who(one))
-        for one in found
-    }
+    latest = {one["item"]: as_model(LineFact, one) for one in found}
     return tuple(latest.values())
 
 
@@ -242,16 +237,7 @@ def worth(connection: Connection, job_id: int) -> tuple[WorthFact, ...]:
             WHERE w.job_id = %s ORDER BY w.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(
-        WorthFact(
-            id=one["id"],
-            value_cents=one["value_cents"],
-            cost_cents=one["cost_cents"],
-            words=one["words"],
-            by=who(one),
-        )
-        for one in found
-    )
+    return tuple(as_model(WorthFact, one) for one in found)
 
 
 def settlements(connection: Connection, job_id: int) -> tuple[SettlementFact, ...]:
@@ -262,9 +248,7 @@ def settlements(connection: Connection, job_id: int) -> tuple[SettlementFact, ..
             WHERE s.job_id = %s ORDER BY s.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(
-        SettlementFact(id=one["id"], finding=one["finding"], reason=one["reason"], by=who(one)) for one in found
-    )
+    return tuple(as_model(SettlementFact, one) for one in found)
 
 
 def members(connection: Connection, job_id: int) -> tuple[MemberFact, ...]:

@@ -1,20 +1,24 @@
 """The connection to MariaDB: a pool, one transaction for each piece of work, and what to do when the server is away."""
 
+import datetime
 import random
 import re
 import time
 from collections.abc import Callable
+from functools import cache
 from typing import Any, TypeVar
 from urllib.parse import parse_qs, unquote, urlsplit
 
 import pymysql
 from dbutils.pooled_db import PooledDB
+from pydantic import BaseModel
 from pymysql.cursors import DictCursor
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.who import Who
 
 T = TypeVar("T")
+M = TypeVar("M", bound=BaseModel)
 Connection = Any
 """A PyMySQL connection, or the pool's wrapper of one: `cursor()` gives rows as dictionaries."""
 
@@ -155,23 +159,23 @@ def connect_arguments(url: str) -> dict[str, Any]:
     return {**arguments, "unix_socket": socket[0]} if socket else arguments
 
 
-def rows(connection: Connection, sql: str, *values: Any) -> list[dict[str, Any]]:
-    """Return all rows of a query; `values` are bound, never pasted."""
+def rows(connection: Connection, sql: str, *values: Any, **named: Any) -> list[dict[str, Any]]:
+    """Return all rows of a query. `values` are bound to its `%s`, or `named` ones to its `%(name)s`, and never pasted."""
     with connection.cursor() as cursor:
-        cursor.execute(sql, values)
+        cursor.execute(sql, named or values)
         return list(cursor.fetchall())
 
 
-def row(connection: Connection, sql: str, *values: Any) -> dict[str, Any] | None:
+def row(connection: Connection, sql: str, *values: Any, **named: Any) -> dict[str, Any] | None:
     """Return the first row of a query, or None."""
-    found = rows(connection, sql, *values)
+    found = rows(connection, sql, *values, **named)
     return found[0] if found else None
 
 
-def execute(connection: Connection, sql: str, *values: Any) -> int:
+def execute(connection: Connection, sql: str, *values: Any, **named: Any) -> int:
     """Run a statement and return how many rows it touched."""
     with connection.cursor() as cursor:
-        return int(cursor.execute(sql, values))
+        return int(cursor.execute(sql, named or values))
 
 
 OF_YESTERDAY = "at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY"
@@ -190,10 +194,10 @@ def forget(connection: Connection, table: str, over: str, *values: Any) -> None:
         execute(connection, f"DELETE FROM {table} WHERE id IN ({places})", *old)  # noqa: S608 - a table of ours, values bound
 
 
-def insert(connection: Connection, sql: str, *values: Any) -> int:
-    """Run an INSERT and return the id that it was given."""
+def insert(connection: Connection, sql: str, *values: Any, **named: Any) -> int:
+    """Run an INSERT and return the id that it was given. What a statement has more than two of is bound by name."""
     with connection.cursor() as cursor:
-        cursor.execute(sql, values)
+        cursor.execute(sql, named or values)
         return int(cursor.lastrowid)
 
 
@@ -218,3 +222,27 @@ def utc(moment: Any) -> str:
 def who(found: dict[str, Any]) -> Who:
     """Return the person of a row, at its moment: `full_name`, `role` and `at`."""
     return Who(name=found["full_name"], role=found["role"], at=utc(found["at"]))
+
+
+def as_model(model: type[M], found: dict[str, Any], **more: Any) -> M:
+    """Return a row as a model: columns stand for the fields of their names, `by` for its person at its moment, and `more` for what
+    no column is named after."""
+    same = {
+        name: _as_written(found[name], flag=flag)
+        for name, flag in _fields(model)
+        if name in found and name not in more and name != "by"
+    }
+    return model(**({"by": who(found)} if "by" in model.model_fields and "full_name" in found else {}) | same | more)
+
+
+@cache
+def _fields(model: type[BaseModel]) -> tuple[tuple[str, bool], ...]:
+    """Return the names of a model's fields, each with whether it is a flag."""
+    return tuple((name, field.annotation is bool) for name, field in model.model_fields.items())
+
+
+def _as_written(value: Any, *, flag: bool) -> Any:
+    """Return the value of a column as a fact has it: flags are kept as numbers, and moments are written out."""
+    if isinstance(value, datetime.datetime):
+        return utc(value)
+    return bool(value) if flag else value

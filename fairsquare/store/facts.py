@@ -33,7 +33,7 @@ from fairsquare.store import (
     waits,
     work,
 )
-from fairsquare.store.database import Connection, rows, utc, who
+from fairsquare.store.database import Connection, as_model, rows, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
 from fairsquare.store.sheets import find_sheet
@@ -338,18 +338,7 @@ def _safety(connection: Connection, job_id: int) -> tuple[SafetyFact, ...]:
             WHERE a.job_id = %s ORDER BY a.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    latest = {
-        a["item"]: SafetyFact(
-            id=a["id"],
-            item=a["item"],
-            answer=a["answer"],
-            words=a["words"],
-            by=who(a),
-            done_by=a["done_by"],
-            qualification=a["qualification"],
-        )
-        for a in found
-    }
+    latest = {a["item"]: as_model(SafetyFact, a) for a in found}
     return tuple(latest.values())
 
 
@@ -361,8 +350,7 @@ def _movements(connection: Connection, job_id: int) -> tuple[MovementFact, ...]:
             WHERE m.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    plain = ("id", "what", "words", "setup", "after_reading", "after_gap")
-    return tuple(MovementFact(**{name: m[name] for name in plain}, by=who(m)) for m in found)
+    return tuple(as_model(MovementFact, m) for m in found)
 
 
 def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, ...]) -> tuple[SetupFact, ...]:
@@ -379,10 +367,7 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
             WHERE s.job_id = %s ORDER BY c.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    choices = {
-        c["number"]: ChoiceFact(id=c["id"], trusted=tuple(json.loads(c["trusted"])), reason=c["reason"], by=who(c))
-        for c in chosen
-    }
+    choices = {c["number"]: as_model(ChoiceFact, c, trusted=tuple(json.loads(c["trusted"]))) for c in chosen}
     voids: dict[int | None, MovementFact] = {}
     left: dict[int | None, MovementFact] = {}
     for move in movements:
@@ -391,12 +376,9 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
         if move.what == "lowered":
             left.setdefault(move.setup, move)
     return tuple(
-        SetupFact(
-            number=s["number"],
-            kind=s["kind"],
-            instrument=s["instrument"],
-            sigma_mm=s["sigma_mm"],
-            sheet_version=s["sheet_version"],
+        as_model(
+            SetupFact,
+            s,
             opened=who(s),
             choice=choices.get(s["number"]),
             voided=voids.get(s["number"]),
@@ -409,8 +391,8 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
 def _reading_rows(connection: Connection, job_id: int, after: int) -> list[dict[str, Any]]:
     return rows(
         connection,
-        f"""SELECT r.id, s.number AS setup, r.purpose, r.kind, r.code, r.code_b, r.mode, r.axis, r.x, r.y, r.z, r.mm, r.pin_mm,
-              r.level_mm, r.arm_mm, r.sigma_mm, r.said, r.loaded, r.instrument, r.replaces_id, r.called_at, r.at, {_WHO}
+        f"""SELECT r.id, s.number AS setup, r.purpose, r.kind, r.code, r.code_b AS b, r.mode, r.axis, r.x, r.y, r.z, r.mm, r.pin_mm,
+              r.level_mm, r.arm_mm, r.sigma_mm, r.said, r.loaded, r.instrument, r.replaces_id AS replaces, r.called_at, r.at, {_WHO}
             FROM reading r LEFT JOIN setup s ON s.id = r.setup_id JOIN person p ON p.id = r.person_id
             WHERE r.job_id = %s AND r.id > %s ORDER BY r.id""",  # noqa: S608 - names of columns only
         job_id,
@@ -430,29 +412,7 @@ def _taken_back(connection: Connection, job_id: int) -> dict[int, Who]:
 
 
 def _reading_fact(r: dict[str, Any], fate: _Fate) -> ReadingFact:
-    return ReadingFact(
-        id=r["id"],
-        setup=r["setup"],
-        purpose=r["purpose"],
-        kind=r["kind"],
-        code=r["code"],
-        b=r["code_b"],
-        mode=r["mode"],
-        axis=r["axis"],
-        xyz=(r["x"], r["y"], r["z"]) if r["kind"] == "point" else None,
-        mm=r["mm"],
-        pin_mm=r["pin_mm"],
-        level_mm=r["level_mm"],
-        arm_mm=r["arm_mm"],
-        sigma_mm=r["sigma_mm"],
-        said=r["said"],
-        loaded=bool(r["loaded"]),
-        instrument=r["instrument"],
-        by=who(r),
-        replaces=r["replaces_id"],
-        called_at=utc(r["called_at"]) if r["called_at"] else None,
-        **fate._asdict(),
-    )
+    return as_model(ReadingFact, r, xyz=(r["x"], r["y"], r["z"]) if r["kind"] == "point" else None, **fate._asdict())
 
 
 def _kept_out(connection: Connection, job_id: int) -> dict[int, KeptOut]:
@@ -475,20 +435,7 @@ def _gaps(connection: Connection, job_id: int, moved: LastMoves) -> tuple[GapFac
             FROM gap_reading g JOIN person p ON p.id = g.person_id WHERE g.job_id = %s ORDER BY g.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(
-        GapFact(
-            id=g["id"],
-            place=g["place"],
-            said=g["said"],
-            mm=g["mm"],
-            target_mm=g["target_mm"],
-            tolerance_mm=g["tolerance_mm"],
-            by=who(g),
-            stale=moved.gaps.is_past(utc(g["at"]), g["id"]),
-            stand=g["stand"],
-        )
-        for g in found
-    )
+    return tuple(as_model(GapFact, g, stale=moved.gaps.is_past(utc(g["at"]), g["id"])) for g in found)
 
 
 def _signatures(connection: Connection, job_id: int) -> tuple[SignatureFact, ...]:
@@ -499,13 +446,6 @@ def _signatures(connection: Connection, job_id: int) -> tuple[SignatureFact, ...
         job_id,
     )
     return tuple(
-        SignatureFact(
-            id=s["id"],
-            hold=s["hold"],
-            evidence=json.loads(s["evidence"]),
-            overridden=tuple(json.loads(s["overridden"])),
-            reason=s["reason"],
-            by=who(s),
-        )
+        as_model(SignatureFact, s, evidence=json.loads(s["evidence"]), overridden=tuple(json.loads(s["overridden"])))
         for s in found
     )

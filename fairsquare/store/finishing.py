@@ -12,7 +12,7 @@ from fairsquare.core.weld.settings import Metal, WeldProcess
 from fairsquare.job.facts.done import CouponMade, Done
 from fairsquare.job.facts.finishing import DoneFact, JobSaidFact, SaidTopic
 from fairsquare.job.facts.hours import HoursFact
-from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
+from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, utc, who
 
 _WHO = "p.full_name, p.role"
 _DONE: TypeAdapter[Any] = TypeAdapter(Done)
@@ -32,13 +32,13 @@ def say(connection: Connection, job_id: int, topic: SaidTopic, subject: int, sai
     insert(
         connection,
         """INSERT INTO job_said (job_id, topic, subject, version, body, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        topic,
-        subject,
-        version,
-        said.model_dump_json(),
-        person_id,
+           VALUES (%(job_id)s, %(topic)s, %(subject)s, %(version)s, %(body)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        topic=topic,
+        subject=subject,
+        version=version,
+        body=said.model_dump_json(),
+        person_id=person_id,
     )
     return version
 
@@ -47,11 +47,12 @@ def note(connection: Connection, job_id: int, done: Done, person_id: int) -> int
     """Record something that was done, and return its id."""
     return insert(
         connection,
-        "INSERT INTO job_event (job_id, kind, body, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
-        job_id,
-        done.kind,
-        done.model_dump_json(),
-        person_id,
+        """INSERT INTO job_event (job_id, kind, body, person_id, at)
+           VALUES (%(job_id)s, %(kind)s, %(body)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        kind=done.kind,
+        body=done.model_dump_json(),
+        person_id=person_id,
     )
 
 
@@ -59,9 +60,10 @@ def take_back(connection: Connection, event: int, person_id: int) -> None:
     """Record that something was noted by mistake: it stays, and counts no longer."""
     execute(
         connection,
-        "INSERT IGNORE INTO job_event_taken_back (event_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
-        event,
-        person_id,
+        """INSERT IGNORE INTO job_event_taken_back (event_id, person_id, at)
+           VALUES (%(event_id)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        event_id=event,
+        person_id=person_id,
     )
 
 
@@ -98,7 +100,7 @@ def hours_of(connection: Connection, job_id: int) -> HoursFact | None:
     )
     if found is None:
         return None
-    return HoursFact(version=found["version"], hours=HoursSaid.model_validate_json(found["body"]), by=who(found))
+    return as_model(HoursFact, found, hours=HoursSaid.model_validate_json(found["body"]))
 
 
 def events(connection: Connection, job_id: int) -> tuple[DoneFact, ...]:
@@ -113,11 +115,10 @@ def events(connection: Connection, job_id: int) -> tuple[DoneFact, ...]:
         job_id,
     )
     return tuple(
-        DoneFact(
-            id=one["id"],
-            kind=one["kind"],
+        as_model(
+            DoneFact,
+            one,
             what=_DONE.validate_json(one["body"]),
-            by=who(one),
             taken_back=who({"full_name": one["back_name"], "role": one["back_role"], "at": one["back_at"]})
             if one["back_at"]
             else None,

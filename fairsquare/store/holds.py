@@ -25,14 +25,15 @@ def answer_safety(
     return insert(
         connection,
         """INSERT INTO safety_answer (job_id, item, answer, words, done_by, qualification, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        item,
-        answer,
-        words,
-        done_by,
-        qualification,
-        person_id,
+           VALUES (%(job_id)s, %(item)s, %(answer)s, %(words)s, %(done_by)s, %(qualification)s, %(person_id)s,
+             UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        item=item,
+        answer=answer,
+        words=words,
+        done_by=done_by,
+        qualification=qualification,
+        person_id=person_id,
     )
 
 
@@ -50,12 +51,13 @@ def sign(
     return insert(
         connection,
         """INSERT INTO signature (job_id, hold, evidence, overridden, reason, seen, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        hold,
-        json.dumps(evidence),
-        json.dumps(overridden),
-        reason,
-        seen,
-        person_id,
+           VALUES (%(job_id)s, %(hold)s, %(evidence)s, %(overridden)s, %(reason)s, %(seen)s, %(person_id)s,
+             UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        hold=hold,
+        evidence=json.dumps(evidence),
+        overridden=json.dumps(overridden),
+        reason=reason,
+        seen=seen,
+        person_id=person_id,
     )

@@ -75,17 +75,18 @@ _SELECT = f"""SELECT {_READ} FROM job j JOIN person p ON p.id = j.opened_by"""  
 
 def open_job(connection: Connection, details: JobDetails, person: Person, prefix: str) -> str:
     """Open a job and return its number: the prefix and the next free number, at least four digits."""
-    values = [getattr(details, field) for field in _FIELDS]
     number, tries = _next_number(connection, prefix), 0
     while True:
         try:
             job_id = insert(
                 connection,
-                f"""INSERT INTO job (number, {", ".join(_FIELDS)}, version, revision, opened_by, opened_at, touched_at)
-                    VALUES (%s, {", ".join(["%s"] * len(_FIELDS))}, 1, 1, %s, UTC_TIMESTAMP(6), UTC_TIMESTAMP(6))""",  # noqa: S608 - names of columns only
-                number,
-                *values,
-                person.id,
+                f"""INSERT INTO job (number, {", ".join(_FIELDS)}, version, revision, opened_by, opened_at,
+                      touched_at)
+                    VALUES (%(number)s, {", ".join(f"%({field})s" for field in _FIELDS)}, 1, 1, %(opened_by)s,
+                      UTC_TIMESTAMP(6), UTC_TIMESTAMP(6))""",  # noqa: S608 - names of columns only
+                **dict(details),
+                number=number,
+                opened_by=person.id,
             )
             break
         except pymysql.err.IntegrityError:
@@ -102,12 +103,12 @@ def change_job(connection: Connection, job: Job, details: JobDetails, version: i
     """Change a job that was read at `version`; return its new version. Raises `StaleEdit` that tells who changed what."""
     changed = execute(
         connection,
-        f"""UPDATE job SET {", ".join(f"{field} = %s" for field in _FIELDS)}, version = version + 1,
+        f"""UPDATE job SET {", ".join(f"{field} = %({field})s" for field in _FIELDS)}, version = version + 1,
               revision = revision + 1, touched_at = UTC_TIMESTAMP(6)
-            WHERE id = %s AND version = %s""",  # noqa: S608 - names of columns only
-        *[getattr(details, field) for field in _FIELDS],
-        job.id,
-        version,
+            WHERE id = %(id)s AND version = %(version)s""",  # noqa: S608 - names of columns only
+        **dict(details),
+        id=job.id,
+        version=version,
     )
     if not changed:
         raise StaleEdit(_who_changed_what(connection, job.id, version), field="version", value=version)
@@ -183,11 +184,11 @@ def _keep_version(connection: Connection, job_id: int, version: int, details: Jo
     execute(
         connection,
         """INSERT INTO job_version (job_id, version, details, changed_by, changed_at)
-           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        version,
-        details.model_dump_json(),
-        person.id,
+           VALUES (%(job_id)s, %(version)s, %(details)s, %(changed_by)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        version=version,
+        details=details.model_dump_json(),
+        changed_by=person.id,
     )
 
 

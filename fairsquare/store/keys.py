@@ -41,7 +41,8 @@ def signing_key(connection: Connection, shop: str) -> SigningKey:
             return SigningKey(bytes(found["private_key"]), bytes(found["public_key"]), shop)
         execute(
             connection,
-            "UPDATE shop_key SET in_force = NULL WHERE in_force = 1 AND id NOT IN (SELECT key_id FROM shop_key_secret)",
+            """UPDATE shop_key SET in_force = NULL
+               WHERE in_force = 1 AND id NOT IN (SELECT key_id FROM shop_key_secret)""",
         )
         made = _put_in_force(connection, new_key(shop), None)
         if made is not None:
@@ -60,13 +61,19 @@ def _put_in_force(connection: Connection, key: SigningKey, person_id: int | None
     try:
         number = insert(
             connection,
-            "INSERT INTO shop_key (public_key, in_force, person_id, at) VALUES (%s, 1, %s, UTC_TIMESTAMP(6))",
-            key.public,
-            person_id,
+            """INSERT INTO shop_key (public_key, in_force, person_id, at)
+               VALUES (%(public_key)s, 1, %(person_id)s, UTC_TIMESTAMP(6))""",
+            public_key=key.public,
+            person_id=person_id,
         )
     except pymysql.IntegrityError:
         return None
-    execute(connection, "INSERT INTO shop_key_secret (key_id, private_key) VALUES (%s, %s)", number, key.private)
+    execute(
+        connection,
+        "INSERT INTO shop_key_secret (key_id, private_key) VALUES (%(key_id)s, %(private_key)s)",
+        key_id=number,
+        private_key=key.private,
+    )
     execute(connection, "DELETE FROM shop_key_secret WHERE key_id <> %s", number)
     return key
 
@@ -99,10 +106,11 @@ def accept_key(connection: Connection, fingerprint: str, shop: str, person_id: i
     """Record that a person accepted another shop's key, and return its id."""
     return insert(
         connection,
-        "INSERT INTO other_key (fingerprint, shop, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
-        fingerprint,
-        shop,
-        person_id,
+        """INSERT INTO other_key (fingerprint, shop, person_id, at)
+           VALUES (%(fingerprint)s, %(shop)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        fingerprint=fingerprint,
+        shop=shop,
+        person_id=person_id,
     )
 
 
@@ -110,10 +118,10 @@ def take_back(connection: Connection, number: int, person_id: int) -> None:
     """Record that another shop's key is not trusted any more."""
     execute(
         connection,
-        """UPDATE other_key SET taken_back_by = %s, taken_back_at = UTC_TIMESTAMP(6)
-           WHERE id = %s AND taken_back_at IS NULL""",
-        person_id,
-        number,
+        """UPDATE other_key SET taken_back_by = %(taken_back_by)s, taken_back_at = UTC_TIMESTAMP(6)
+           WHERE id = %(id)s AND taken_back_at IS NULL""",
+        taken_back_by=person_id,
+        id=number,
     )
 
 

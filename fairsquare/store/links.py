@@ -45,7 +45,10 @@ def check_tries(connection: Connection, address: str) -> None:
 def note_try(connection: Connection, address: str, found: bool) -> None:
     """Remember that a link was opened, and forget those of more than a day ago."""
     insert(
-        connection, "INSERT INTO link_try (address, found, at) VALUES (%s, %s, UTC_TIMESTAMP(6))", address[:64], found
+        connection,
+        "INSERT INTO link_try (address, found, at) VALUES (%(address)s, %(found)s, UTC_TIMESTAMP(6))",
+        address=address[:64],
+        found=found,
     )
     forget(connection, "link_try", OF_YESTERDAY)
 

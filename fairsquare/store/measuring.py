@@ -1,48 +1,15 @@
 """Set-ups, readings, moves and gaps: rows that are appended and never changed."""
 
 import json
-from typing import Any, NamedTuple
+from typing import Any
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.measure.observations import Axis, SetupKind
-from fairsquare.core.model import Row3
-from fairsquare.core.sheet.model import SpanMode
+from fairsquare.core.measure.observations import SetupKind
 from fairsquare.job.facts.job import PRACTICE
-from fairsquare.job.facts.measure import Purpose, ReadingKind
+from fairsquare.job.facts.measure import NewReading, Purpose
 from fairsquare.job.facts.setup import Moved, Stand
 from fairsquare.job.moves import REFIT_NEEDED
 from fairsquare.store.database import Connection, execute, insert, row, rows, utc
-
-
-class NewReading(NamedTuple):
-    """A reading to record: as it was said, and as it was understood, mm. What a kind needs is said at `ReadingFact`.
-
-    `called_ago_s` is how long before it was sent it was called out, by the clock of the page that kept it.
-    """
-
-    purpose: Purpose
-    code: str
-    xyz: Row3 | None
-    said: str
-    loaded: bool = False
-    instrument: str | None = None
-    replaces: int | None = None
-    order: int | None = None
-    kind: ReadingKind = "point"
-    b: str | None = None
-    mode: SpanMode | None = None
-    axis: Axis | None = None
-    mm: float | None = None
-    pin_mm: float | None = None
-    level_mm: float | None = None
-    arm_mm: float | None = None
-    sigma_mm: float | None = None
-    called_ago_s: float | None = None
-
-    @property
-    def codes(self) -> tuple[str, ...]:
-        """The codes of the points it reads."""
-        return (self.code,) if self.b is None else (self.code, self.b)
 
 
 def open_setup(
@@ -60,14 +27,15 @@ def open_setup(
     insert(
         connection,
         """INSERT INTO setup (job_id, number, kind, instrument, sigma_mm, sheet_version, opened_by, opened_at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        number,
-        kind,
-        instrument,
-        sigma_mm,
-        sheet_version,
-        person_id,
+           VALUES (%(job_id)s, %(number)s, %(kind)s, %(instrument)s, %(sigma_mm)s, %(sheet_version)s, %(opened_by)s,
+             UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        number=number,
+        kind=kind,
+        instrument=instrument,
+        sigma_mm=sigma_mm,
+        sheet_version=sheet_version,
+        opened_by=person_id,
     )
     return number
 
@@ -79,12 +47,13 @@ def choose_references(
     return insert(
         connection,
         """INSERT INTO setup_choice (setup_id, trusted, reason, person_id, at)
-           SELECT id, %s, %s, %s, UTC_TIMESTAMP(6) FROM setup WHERE job_id = %s AND number = %s""",
-        json.dumps(trusted),
-        reason,
-        person_id,
-        job_id,
-        setup,
+           SELECT id, %(trusted)s, %(reason)s, %(person_id)s, UTC_TIMESTAMP(6)
+           FROM setup WHERE job_id = %(job_id)s AND number = %(number)s""",
+        trusted=json.dumps(trusted),
+        reason=reason,
+        person_id=person_id,
+        job_id=job_id,
+        number=setup,
     )
 
 
@@ -93,17 +62,15 @@ def record_move(connection: Connection, job_id: int, setup: int | None, what: Mo
     return insert(
         connection,
         """INSERT INTO movement (job_id, setup_id, what, words, after_reading, after_gap, person_id, at)
-           VALUES (%s, (SELECT id FROM setup WHERE job_id = %s AND number = %s), %s, %s,
-             (SELECT COALESCE(MAX(r.id), 0) FROM reading r WHERE r.job_id = %s),
-             (SELECT COALESCE(MAX(g.id), 0) FROM gap_reading g WHERE g.job_id = %s), %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        job_id,
-        setup,
-        what,
-        words,
-        job_id,
-        job_id,
-        person_id,
+           VALUES (%(job_id)s, (SELECT id FROM setup WHERE job_id = %(job_id)s AND number = %(number)s), %(what)s, %(words)s,
+             (SELECT COALESCE(MAX(r.id), 0) FROM reading r WHERE r.job_id = %(job_id)s),
+             (SELECT COALESCE(MAX(g.id), 0) FROM gap_reading g WHERE g.job_id = %(job_id)s), %(person_id)s,
+             UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        number=setup,
+        what=what,
+        words=words,
+        person_id=person_id,
     )
 
 
@@ -119,31 +86,21 @@ def take_reading(connection: Connection, job_id: int, setup: int | None, reading
         connection,
         """INSERT INTO reading (job_id, setup_id, purpose, kind, code, code_b, mode, axis, x, y, z, mm, pin_mm, level_mm, arm_mm,
              sigma_mm, said, loaded, instrument, replaces_id, order_id, person_id, called_at, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s,
-             UTC_TIMESTAMP(6) - INTERVAL %s MICROSECOND, UTC_TIMESTAMP(6))""",
-        job_id,
-        found["id"] if found else None,
-        reading.purpose,
-        reading.kind,
-        reading.code,
-        reading.b,
-        reading.mode,
-        reading.axis,
-        x,
-        y,
-        z,
-        reading.mm,
-        reading.pin_mm,
-        reading.level_mm,
-        reading.arm_mm,
-        reading.sigma_mm,
-        reading.said[:500],
-        reading.loaded,
-        reading.instrument or (found["instrument"] if found else "tape"),
-        reading.replaces,
-        reading.order,
-        person_id,
-        None if reading.called_ago_s is None else round(reading.called_ago_s * 1e6),
+           VALUES (%(job_id)s, %(setup_id)s, %(purpose)s, %(kind)s, %(code)s, %(b)s, %(mode)s, %(axis)s, %(x)s, %(y)s, %(z)s,
+             %(mm)s, %(pin_mm)s, %(level_mm)s, %(arm_mm)s, %(sigma_mm)s, %(said)s, %(loaded)s, %(instrument)s, %(replaces)s,
+             %(order)s, %(person_id)s, UTC_TIMESTAMP(6) - INTERVAL %(called_ago_us)s MICROSECOND, UTC_TIMESTAMP(6))""",
+        **{
+            **dict(reading),
+            "job_id": job_id,
+            "setup_id": found["id"] if found else None,
+            "x": x,
+            "y": y,
+            "z": z,
+            "said": reading.said[:500],
+            "instrument": reading.instrument or (found["instrument"] if found else "tape"),
+            "person_id": person_id,
+            "called_ago_us": None if reading.called_ago_s is None else round(reading.called_ago_s * 1e6),
+        },
     )
 
 
@@ -155,11 +112,11 @@ def decide_on_reading(
     return insert(
         connection,
         """INSERT INTO reading_decision (reading_id, keep_out, reason, person_id, at)
-           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        reading_id,
-        keep_out,
-        reason,
-        person_id,
+           VALUES (%(reading_id)s, %(keep_out)s, %(reason)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        reading_id=reading_id,
+        keep_out=keep_out,
+        reason=reason,
+        person_id=person_id,
     )
 
 
@@ -168,9 +125,10 @@ def take_back(connection: Connection, job_id: int, reading_id: int, person_id: i
     _check_of_job(connection, reading_id, job_id)
     execute(
         connection,
-        "INSERT IGNORE INTO reading_taken_back (reading_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
-        reading_id,
-        person_id,
+        """INSERT IGNORE INTO reading_taken_back (reading_id, person_id, at)
+           VALUES (%(reading_id)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        reading_id=reading_id,
+        person_id=person_id,
     )
 
 
@@ -190,16 +148,17 @@ def read_gap(
     return insert(
         connection,
         """INSERT INTO gap_reading (job_id, place, said, mm, target_mm, tolerance_mm, stand, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6) - INTERVAL %s MICROSECOND)""",
-        job_id,
-        place,
-        said,
-        mm,
-        target_mm,
-        tolerance_mm,
-        stand,
-        person_id,
-        round((called_ago_s or 0.0) * 1e6),
+           VALUES (%(job_id)s, %(place)s, %(said)s, %(mm)s, %(target_mm)s, %(tolerance_mm)s, %(stand)s, %(person_id)s,
+             UTC_TIMESTAMP(6) - INTERVAL %(called_ago_us)s MICROSECOND)""",
+        job_id=job_id,
+        place=place,
+        said=said,
+        mm=mm,
+        target_mm=target_mm,
+        tolerance_mm=tolerance_mm,
+        stand=stand,
+        person_id=person_id,
+        called_ago_us=round((called_ago_s or 0.0) * 1e6),
     )
 
 
@@ -211,12 +170,13 @@ def order_reading(
         insert(
             connection,
             """INSERT INTO instrument_order (setup_id, purpose, code, person_id, at)
-               SELECT id, %s, %s, %s, UTC_TIMESTAMP(6) FROM setup WHERE job_id = %s AND number = %s""",
-            purpose,
-            code,
-            person_id,
-            job_id,
-            setup,
+               SELECT id, %(purpose)s, %(code)s, %(person_id)s, UTC_TIMESTAMP(6)
+               FROM setup WHERE job_id = %(job_id)s AND number = %(number)s""",
+            purpose=purpose,
+            code=code,
+            person_id=person_id,
+            job_id=job_id,
+            number=setup,
         )
 
 

@@ -35,14 +35,19 @@ def once(
     taken = execute(
         connection,
         """INSERT IGNORE INTO request_key (request_key, person_id, purpose, answer, at)
-           VALUES (%s, %s, %s, 'null', UTC_TIMESTAMP(6))""",
-        key,
-        person_id,
-        purpose,
+           VALUES (%(request_key)s, %(person_id)s, %(purpose)s, 'null', UTC_TIMESTAMP(6))""",
+        request_key=key,
+        person_id=person_id,
+        purpose=purpose,
     )
     if taken:
         answer = work()
-        execute(connection, "UPDATE request_key SET answer = %s WHERE request_key = %s", json.dumps(answer), key)
+        execute(
+            connection,
+            """UPDATE request_key SET answer = %(answer)s WHERE request_key = %(request_key)s""",
+            answer=json.dumps(answer),
+            request_key=key,
+        )
         return answer, False
     found = row(
         connection, "SELECT person_id, purpose, answer FROM request_key WHERE request_key = %s LOCK IN SHARE MODE", key

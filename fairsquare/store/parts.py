@@ -23,14 +23,15 @@ def take_part_in(
     return insert(
         connection,
         """INSERT INTO part (job_id, name, origin, source, identity, blank, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        name,
-        origin,
-        source,
-        identity,
-        blank.model_dump_json() if blank else None,
-        person_id,
+           VALUES (%(job_id)s, %(name)s, %(origin)s, %(source)s, %(identity)s, %(blank)s, %(person_id)s,
+             UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        name=name,
+        origin=origin,
+        source=source,
+        identity=identity,
+        blank=blank.model_dump_json() if blank else None,
+        person_id=person_id,
     )
 
 
@@ -50,14 +51,15 @@ def count_item(
     return insert(
         connection,
         """INSERT INTO part_item (part_id, kind, words, old_count, new_count, plan, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        part,
-        kind,
-        words,
-        old_count,
-        new_count,
-        plan,
-        person_id,
+           VALUES (%(part_id)s, %(kind)s, %(words)s, %(old_count)s, %(new_count)s, %(plan)s, %(person_id)s,
+             UTC_TIMESTAMP(6))""",
+        part_id=part,
+        kind=kind,
+        words=words,
+        old_count=old_count,
+        new_count=new_count,
+        plan=plan,
+        person_id=person_id,
     )
 
 
@@ -77,14 +79,14 @@ def measure_part(
     return insert(
         connection,
         """INSERT INTO part_measured (part_id, a, b, said, mm, sigma_mm, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        part,
-        a,
-        b,
-        said,
-        mm,
-        sigma_mm,
-        person_id,
+           VALUES (%(part_id)s, %(a)s, %(b)s, %(said)s, %(mm)s, %(sigma_mm)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        part_id=part,
+        a=a,
+        b=b,
+        said=said,
+        mm=mm,
+        sigma_mm=sigma_mm,
+        person_id=person_id,
     )
 
 

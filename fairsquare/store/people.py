@@ -69,12 +69,12 @@ def add_person(
     return insert(
         connection,
         """INSERT INTO person (name, full_name, role, password_hash, demo, created_at)
-           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        name,
-        full_name,
-        role,
-        _hasher.hash(password),
-        demo,
+           VALUES (%(name)s, %(full_name)s, %(role)s, %(password_hash)s, %(demo)s, UTC_TIMESTAMP(6))""",
+        name=name,
+        full_name=full_name,
+        role=role,
+        password_hash=_hasher.hash(password),
+        demo=demo,
     )
 
 
@@ -84,16 +84,16 @@ def set_password(connection: Connection, person_id: int, password: str) -> None:
     check_password(password, found["name"] if found else "")
     execute(
         connection,
-        "UPDATE person SET password_hash = %s, demo = FALSE WHERE id = %s",
-        _hasher.hash(password),
-        person_id,
+        "UPDATE person SET password_hash = %(password_hash)s, demo = FALSE WHERE id = %(id)s",
+        password_hash=_hasher.hash(password),
+        id=person_id,
     )
     execute(connection, "DELETE FROM session WHERE person_id = %s", person_id)
 
 
 def set_active(connection: Connection, person_id: int, active: bool) -> None:
     """Let a person sign in, or not any more; what they did stays theirs."""
-    execute(connection, "UPDATE person SET active = %s WHERE id = %s", active, person_id)
+    execute(connection, "UPDATE person SET active = %(active)s WHERE id = %(id)s", active=active, id=person_id)
     if not active:
         execute(connection, "DELETE FROM session WHERE person_id = %s", person_id)
 
@@ -111,7 +111,7 @@ def set_role(connection: Connection, person_id: int, role: Role) -> None:
     """Give a person another role. Raises `Refused`."""
     if role not in ROLES:
         raise Refused(f"The role should be one of {', '.join(ROLES)}.", field="role", value=role)
-    execute(connection, "UPDATE person SET role = %s WHERE id = %s", role, person_id)
+    execute(connection, "UPDATE person SET role = %(role)s WHERE id = %(id)s", role=role, id=person_id)
 
 
 def demo_people(connection: Connection) -> int:
@@ -135,10 +135,11 @@ def begin_try(connection: Connection, name: str, address: str, *, second: bool =
     forget(connection, "sign_in_attempt", OF_YESTERDAY)
     return insert(
         connection,
-        "INSERT INTO sign_in_attempt (name, address, succeeded, second, at) VALUES (%s, %s, FALSE, %s, UTC_TIMESTAMP(6))",
-        name.strip()[:80],
-        address[:64],
-        second,
+        """INSERT INTO sign_in_attempt (name, address, succeeded, second, at)
+           VALUES (%(name)s, %(address)s, FALSE, %(second)s, UTC_TIMESTAMP(6))""",
+        name=name.strip()[:80],
+        address=address[:64],
+        second=second,
     )
 
 

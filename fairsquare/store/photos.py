@@ -37,21 +37,22 @@ def keep_photo(
     """Keep a photo and return its id."""
     return insert(
         connection,
-        """INSERT INTO photo (job_id, about, about_id, name, words, width, height, sha256, picture, as_sent, thumbnail,
-           person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, _binary %s, %s, _binary %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        about,
-        about_id,
-        name,
-        words,
-        photo.width,
-        photo.height,
-        photo.sha256,
-        photo.picture,
-        photo.as_sent,
-        photo.thumbnail,
-        person_id,
+        """INSERT INTO photo (job_id, about, about_id, name, words, width, height, sha256, picture, as_sent,
+             thumbnail, person_id, at)
+           VALUES (%(job_id)s, %(about)s, %(about_id)s, %(name)s, %(words)s, %(width)s, %(height)s, %(sha256)s,
+             _binary %(picture)s, %(as_sent)s, _binary %(thumbnail)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        about=about,
+        about_id=about_id,
+        name=name,
+        words=words,
+        width=photo.width,
+        height=photo.height,
+        sha256=photo.sha256,
+        picture=photo.picture,
+        as_sent=photo.as_sent,
+        thumbnail=photo.thumbnail,
+        person_id=person_id,
     )
 
 

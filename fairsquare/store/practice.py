@@ -18,7 +18,7 @@ class NoSuchPractice(FairSquareError):
 
 def begin(connection: Connection, job_id: int, seed: int) -> None:
     """Keep what a practice stands on."""
-    execute(connection, "INSERT INTO practice (job_id, seed) VALUES (%s, %s)", job_id, seed)
+    execute(connection, "INSERT INTO practice (job_id, seed) VALUES (%(job_id)s, %(seed)s)", job_id=job_id, seed=seed)
 
 
 def find(connection: Connection, number: str) -> dict[str, Any]:
@@ -47,26 +47,27 @@ def take_step(connection: Connection, job_id: int) -> bool:
         execute(
             connection,
             """UPDATE practice SET stepped_at = UTC_TIMESTAMP(6)
-               WHERE job_id = %s AND ended_at IS NULL
-                 AND (stepped_at IS NULL OR stepped_at < UTC_TIMESTAMP(6) - INTERVAL %s SECOND)""",
-            job_id,
-            _STEP_APART_S,
+               WHERE job_id = %(job_id)s AND ended_at IS NULL
+                 AND (stepped_at IS NULL OR stepped_at < UTC_TIMESTAMP(6) - INTERVAL %(apart_s)s SECOND)""",
+            job_id=job_id,
+            apart_s=_STEP_APART_S,
         )
     )
 
 
 def keep(connection: Connection, job_id: int, state: str) -> None:
     """Keep a simulated vehicle as it stands."""
-    execute(connection, "UPDATE practice SET state = %s WHERE job_id = %s", state, job_id)
+    execute(connection, "UPDATE practice SET state = %(state)s WHERE job_id = %(job_id)s", state=state, job_id=job_id)
 
 
 def end(connection: Connection, job_id: int, result: str) -> None:
     """End a practice with what came of it (JSON): nothing more is done in it."""
     execute(
         connection,
-        "UPDATE practice SET ended_at = UTC_TIMESTAMP(6), result = %s WHERE job_id = %s AND ended_at IS NULL",
-        result,
-        job_id,
+        """UPDATE practice SET ended_at = UTC_TIMESTAMP(6), result = %(result)s
+           WHERE job_id = %(job_id)s AND ended_at IS NULL""",
+        result=result,
+        job_id=job_id,
     )
     execute(connection, "UPDATE job SET closed_at = COALESCE(closed_at, UTC_TIMESTAMP(6)) WHERE id = %s", job_id)
 

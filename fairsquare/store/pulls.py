@@ -10,7 +10,7 @@ from fairsquare.core.pull.job import BoardState, PlanSaid
 from fairsquare.core.pull.setting import Setting
 from fairsquare.job.facts.job import PRACTICE
 from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact, PullSettingFact, Settled, SettlingFact
-from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
+from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, utc, who
 
 _EVER = "1970-01-01"
 _WHO = "p.full_name, p.role"
@@ -32,14 +32,15 @@ def add_gear(
     return insert(
         connection,
         """INSERT INTO rig_item (name, kind, capacity_n, area_mm2, made, words, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        name,
-        kind,
-        capacity_n,
-        area_mm2,
-        made,
-        words,
-        person_id,
+           VALUES (%(name)s, %(kind)s, %(capacity_n)s, %(area_mm2)s, %(made)s, %(words)s, %(person_id)s,
+             UTC_TIMESTAMP(6))""",
+        name=name,
+        kind=kind,
+        capacity_n=capacity_n,
+        area_mm2=area_mm2,
+        made=made,
+        words=words,
+        person_id=person_id,
     )
 
 
@@ -49,11 +50,12 @@ def look_at_gear(connection: Connection, item: int, found: str, words: str, pers
         raise Refused("There is no such piece of the rig.", field="item", value=item)
     return insert(
         connection,
-        "INSERT INTO rig_look (item_id, found, words, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
-        item,
-        found,
-        words,
-        person_id,
+        """INSERT INTO rig_look (item_id, found, words, person_id, at)
+           VALUES (%(item_id)s, %(found)s, %(words)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        item_id=item,
+        found=found,
+        words=words,
+        person_id=person_id,
     )
 
 
@@ -85,11 +87,12 @@ def _keep(connection: Connection, table: str, job_id: int, body: str, person_id:
     version = int((last or {}).get("last") or 0) + 1
     insert(
         connection,
-        f"INSERT INTO {table} (job_id, version, body, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",  # noqa: S608 - a name of ours
-        job_id,
-        version,
-        body,
-        person_id,
+        f"""INSERT INTO {table} (job_id, version, body, person_id, at)
+            VALUES (%(job_id)s, %(version)s, %(body)s, %(person_id)s, UTC_TIMESTAMP(6))""",  # noqa: S608 - a name of ours
+        job_id=job_id,
+        version=version,
+        body=body,
+        person_id=person_id,
     )
     return version
 
@@ -102,12 +105,7 @@ def settings(connection: Connection, job_id: int) -> tuple[PullSettingFact, ...]
             WHERE s.job_id = %s ORDER BY s.version DESC LIMIT 1""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(
-        PullSettingFact(
-            id=one["id"], version=one["version"], setting=Setting.model_validate_json(one["body"]), by=who(one)
-        )
-        for one in found
-    )
+    return tuple(as_model(PullSettingFact, one, setting=Setting.model_validate_json(one["body"])) for one in found)
 
 
 def plans(connection: Connection, job_id: int) -> tuple[PullPlanFact, ...]:
@@ -118,10 +116,7 @@ def plans(connection: Connection, job_id: int) -> tuple[PullPlanFact, ...]:
             WHERE s.job_id = %s ORDER BY s.version""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(
-        PullPlanFact(id=one["id"], version=one["version"], plan=PlanSaid.model_validate_json(one["body"]), by=who(one))
-        for one in found
-    )
+    return tuple(as_model(PullPlanFact, one, plan=PlanSaid.model_validate_json(one["body"])) for one in found)
 
 
 def note_event(
@@ -131,13 +126,13 @@ def note_event(
     return insert(
         connection,
         """INSERT INTO pull_event (job_id, plan_version, pull, state, body, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        plan,
-        pull,
-        state,
-        json.dumps(body, ensure_ascii=False),
-        person_id,
+           VALUES (%(job_id)s, %(plan_version)s, %(pull)s, %(state)s, %(body)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        plan_version=plan,
+        pull=pull,
+        state=state,
+        body=json.dumps(body, ensure_ascii=False),
+        person_id=person_id,
     )
 
 
@@ -172,12 +167,13 @@ def settle(
     """Record that a vehicle was driven or loaded, and where its pulled points stood before."""
     return insert(
         connection,
-        """INSERT INTO settling (job_id, how, words, stood, person_id, at) VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        how,
-        words,
-        json.dumps(stood),
-        person_id,
+        """INSERT INTO settling (job_id, how, words, stood, person_id, at)
+           VALUES (%(job_id)s, %(how)s, %(words)s, %(stood)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        how=how,
+        words=words,
+        stood=json.dumps(stood),
+        person_id=person_id,
     )
 
 
@@ -185,10 +181,11 @@ def read_settled(connection: Connection, settling: int, stands: dict[str, Row3],
     """Record where the points stand after a settling."""
     execute(
         connection,
-        "INSERT INTO settling_read (settling_id, stands, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
-        settling,
-        json.dumps(stands),
-        person_id,
+        """INSERT INTO settling_read (settling_id, stands, person_id, at)
+           VALUES (%(settling_id)s, %(stands)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        settling_id=settling,
+        stands=json.dumps(stands),
+        person_id=person_id,
     )
 
 
@@ -203,12 +200,10 @@ def settlings(connection: Connection, job_id: int) -> tuple[SettlingFact, ...]:
         job_id,
     )
     return tuple(
-        SettlingFact(
-            id=one["id"],
-            how=one["how"],
-            words=one["words"],
+        as_model(
+            SettlingFact,
+            one,
             stood={code: tuple(place) for code, place in json.loads(one["stood"]).items()},
-            by=who(one),
             stands={code: tuple(place) for code, place in json.loads(one["stands"] or "{}").items()},
             read_by=who({"full_name": one["reader"], "role": one["reads_as"], "at": one["read_at"]})
             if one["stands"]
@@ -225,12 +220,12 @@ def read_load(
     return insert(
         connection,
         """INSERT INTO load_reading (job_id, tower, force_n, pressure_mpa, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        tower,
-        force_n,
-        pressure_mpa,
-        person_id,
+           VALUES (%(job_id)s, %(tower)s, %(force_n)s, %(pressure_mpa)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        tower=tower,
+        force_n=force_n,
+        pressure_mpa=pressure_mpa,
+        person_id=person_id,
     )
 
 

@@ -18,11 +18,10 @@ def note(connection: Connection, seconds: float) -> None:
     execute(
         connection,
         f"""INSERT INTO put_back (seconds, after_clock, at)
-            SELECT %s, (SELECT COALESCE(MAX(id), 0) FROM work_clock), UTC_TIMESTAMP(6) FROM DUAL
-            WHERE NOT EXISTS (SELECT 1 FROM put_back WHERE ABS(seconds - %s) < 30
+            SELECT %(seconds)s, (SELECT COALESCE(MAX(id), 0) FROM work_clock), UTC_TIMESTAMP(6) FROM DUAL
+            WHERE NOT EXISTS (SELECT 1 FROM put_back WHERE ABS(seconds - %(seconds)s) < 30
               AND ABS(TIMESTAMPDIFF(SECOND, at, UTC_TIMESTAMP(6))) < {_ALIKE_S})""",  # noqa: S608 - a constant
-        seconds,
-        seconds,
+        seconds=seconds,
     )
 
 

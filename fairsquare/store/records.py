@@ -20,11 +20,11 @@ def keep_record(connection: Connection, job_id: int, sha256: str, body: str, per
     execute(
         connection,
         """INSERT IGNORE INTO record (job_id, sha256, body, person_id, at)
-           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        sha256,
-        body,
-        person_id,
+           VALUES (%(job_id)s, %(sha256)s, %(body)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        sha256=sha256,
+        body=body,
+        person_id=person_id,
     )
 
 
@@ -81,13 +81,14 @@ def add_link(
     return insert(
         connection,
         """INSERT INTO record_link (sha256, code_sha256, audience, named, expires_at, person_id, at)
-           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6) + INTERVAL %s DAY, %s, UTC_TIMESTAMP(6))""",
-        sha256,
-        hash_of(code),
-        audience,
-        named,
-        days,
-        person_id,
+           VALUES (%(sha256)s, %(code_sha256)s, %(audience)s, %(named)s,
+             UTC_TIMESTAMP(6) + INTERVAL %(days)s DAY, %(person_id)s, UTC_TIMESTAMP(6))""",
+        sha256=sha256,
+        code_sha256=hash_of(code),
+        audience=audience,
+        named=named,
+        days=days,
+        person_id=person_id,
     )
 
 
@@ -95,9 +96,10 @@ def withdraw_link(connection: Connection, link: int, person_id: int) -> None:
     """Record that a link leads nowhere any more."""
     execute(
         connection,
-        "INSERT IGNORE INTO record_link_withdrawn (link_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
-        link,
-        person_id,
+        """INSERT IGNORE INTO record_link_withdrawn (link_id, person_id, at)
+           VALUES (%(link_id)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        link_id=link,
+        person_id=person_id,
     )
 
 

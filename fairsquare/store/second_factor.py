@@ -41,10 +41,10 @@ def begin(connection: Connection, person_id: int) -> None:
     """Make a secret that is not in force until a code of it was typed; one that is in force stays."""
     execute(
         connection,
-        """INSERT INTO person_totp (person_id, secret) VALUES (%s, %s)
+        """INSERT INTO person_totp (person_id, secret) VALUES (%(person_id)s, %(secret)s)
            ON DUPLICATE KEY UPDATE secret = IF(confirmed_at IS NULL, VALUES(secret), secret)""",
-        person_id,
-        pyotp.random_base32(),
+        person_id=person_id,
+        secret=pyotp.random_base32(),
     )
 
 
@@ -99,7 +99,12 @@ def _of_telephone(connection: Connection, person_id: int, plain: str, now: float
     totp, step = pyotp.TOTP(found["secret"], interval=STEP_S), int(now // STEP_S)
     for one in range(step - _NEAR, step + _NEAR + 1):
         if one > found["last_step"] and secrets.compare_digest(totp.generate_otp(one), plain):
-            execute(connection, "UPDATE person_totp SET last_step = %s WHERE person_id = %s", one, person_id)
+            execute(
+                connection,
+                """UPDATE person_totp SET last_step = %(last_step)s WHERE person_id = %(person_id)s""",
+                last_step=one,
+                person_id=person_id,
+            )
             return True
     return False
 
@@ -108,9 +113,10 @@ def _of_paper(connection: Connection, person_id: int, plain: str) -> bool:
     return bool(
         execute(
             connection,
-            "UPDATE recovery_code SET used_at = UTC_TIMESTAMP(6) WHERE person_id = %s AND code_sha256 = %s AND used_at IS NULL",
-            person_id,
-            _hashed(person_id, plain),
+            """UPDATE recovery_code SET used_at = UTC_TIMESTAMP(6)
+               WHERE person_id = %(person_id)s AND code_sha256 = %(code_sha256)s AND used_at IS NULL""",
+            person_id=person_id,
+            code_sha256=_hashed(person_id, plain),
         )
     )
 

@@ -40,16 +40,18 @@ def open_session(
     token, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(32)
     number = insert(
         connection,
-        """INSERT INTO session (token_sha256, person_id, csrf, kind, name, address, browser, created_at, seen_at, expires_at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6), UTC_TIMESTAMP(6), UTC_TIMESTAMP(6) + INTERVAL %s HOUR)""",
-        _hashed(token),
-        person.id,
-        csrf,
-        kind,
-        name[:120],
-        address[:64],
-        browser[:200],
-        hours,
+        """INSERT INTO session (token_sha256, person_id, csrf, kind, name, address, browser, created_at, seen_at,
+             expires_at)
+           VALUES (%(token_sha256)s, %(person_id)s, %(csrf)s, %(kind)s, %(name)s, %(address)s, %(browser)s,
+             UTC_TIMESTAMP(6), UTC_TIMESTAMP(6), UTC_TIMESTAMP(6) + INTERVAL %(hours)s HOUR)""",
+        token_sha256=_hashed(token),
+        person_id=person.id,
+        csrf=csrf,
+        kind=kind,
+        name=name[:120],
+        address=address[:64],
+        browser=browser[:200],
+        hours=hours,
     )
     forget(connection, "session", "expires_at < UTC_TIMESTAMP(6)")
     return Session(token, csrf, person, number)
@@ -106,17 +108,24 @@ def sign_ins_of(connection: Connection, session: Session) -> list[SignIn]:
 
 def end_sign_in(connection: Connection, person_id: int, number: int) -> bool:
     """End a session of a person, and return whether there was one."""
-    return bool(execute(connection, "DELETE FROM session WHERE id = %s AND person_id = %s", number, person_id))
+    return bool(
+        execute(
+            connection,
+            "DELETE FROM session WHERE id = %(id)s AND person_id = %(person_id)s",
+            id=number,
+            person_id=person_id,
+        )
+    )
 
 
 def end_others(connection: Connection, session: Session, kind: Kind = "page") -> int:
     """End every other session of a kind, and return how many there were."""
     return execute(
         connection,
-        "DELETE FROM session WHERE person_id = %s AND id <> %s AND kind = %s",
-        session.person.id,
-        session.id,
-        kind,
+        "DELETE FROM session WHERE person_id = %(person_id)s AND id <> %(id)s AND kind = %(kind)s",
+        person_id=session.person.id,
+        id=session.id,
+        kind=kind,
     )
 
 

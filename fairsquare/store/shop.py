@@ -25,10 +25,11 @@ def say(connection: Connection, version: int, shop: ShopSaid, person_id: int) ->
     """Keep what is said as that version; somebody who kept one of the same number meanwhile makes this fail."""
     execute(
         connection,
-        "INSERT INTO shop_said (version, body, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
-        version,
-        shop.model_dump_json(),
-        person_id,
+        """INSERT INTO shop_said (version, body, person_id, at)
+           VALUES (%(version)s, %(body)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        version=version,
+        body=shop.model_dump_json(),
+        person_id=person_id,
     )
 
 
@@ -45,9 +46,9 @@ def keep_plan(connection: Connection, plan: KeptPlan, person_id: int) -> int:
     """Keep a plan of the day, and return its id."""
     return insert(
         connection,
-        "INSERT INTO day_plan (body, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
-        plan.model_dump_json(),
-        person_id,
+        "INSERT INTO day_plan (body, person_id, at) VALUES (%(body)s, %(person_id)s, UTC_TIMESTAMP(6))",
+        body=plan.model_dump_json(),
+        person_id=person_id,
     )
 
 

@@ -12,7 +12,7 @@ from fairsquare.job.facts.supplements import (
     SupplementLineFact,
 )
 from fairsquare.store import links
-from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
+from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
 
 _WHO = "p.full_name, p.role"
 
@@ -42,15 +42,16 @@ def add_line(
     return insert(
         connection,
         """INSERT INTO supplement_line (job_id, station, words, hours, parts, amount_cents, structural, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        station,
-        words,
-        hours,
-        parts,
-        amount_cents,
-        structural,
-        person_id,
+           VALUES (%(job_id)s, %(station)s, %(words)s, %(hours)s, %(parts)s, %(amount_cents)s, %(structural)s,
+             %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        station=station,
+        words=words,
+        hours=hours,
+        parts=parts,
+        amount_cents=amount_cents,
+        structural=structural,
+        person_id=person_id,
     )
 
 
@@ -58,9 +59,10 @@ def take_line_back(connection: Connection, line: int, person_id: int) -> None:
     """Record that a line is not asked for any more."""
     execute(
         connection,
-        "INSERT IGNORE INTO supplement_line_taken_back (line_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
-        line,
-        person_id,
+        """INSERT IGNORE INTO supplement_line_taken_back (line_id, person_id, at)
+           VALUES (%(line_id)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        line_id=line,
+        person_id=person_id,
     )
 
 
@@ -80,17 +82,24 @@ def send(
     kept = insert(
         connection,
         """INSERT INTO supplement (job_id, number, payer, seen, code_sha256, expires_at, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(6) + INTERVAL %s DAY, %s, UTC_TIMESTAMP(6))""",
-        job_id,
-        number,
-        payer,
-        json.dumps({**seen, "number": number}),
-        links.hash_of(code),
-        days,
-        person_id,
+           VALUES (%(job_id)s, %(number)s, %(payer)s, %(seen)s, %(code_sha256)s,
+             UTC_TIMESTAMP(6) + INTERVAL %(days)s DAY, %(person_id)s, UTC_TIMESTAMP(6))""",
+        job_id=job_id,
+        number=number,
+        payer=payer,
+        seen=json.dumps({**seen, "number": number}),
+        code_sha256=links.hash_of(code),
+        days=days,
+        person_id=person_id,
     )
     for line in lines:
-        execute(connection, "INSERT INTO supplement_sent_line (supplement_id, line_id) VALUES (%s, %s)", kept, line)
+        execute(
+            connection,
+            """INSERT INTO supplement_sent_line (supplement_id, line_id)
+                               VALUES (%(supplement_id)s, %(line_id)s)""",
+            supplement_id=kept,
+            line_id=line,
+        )
     return number
 
 
@@ -98,9 +107,10 @@ def withdraw(connection: Connection, supplement: int, person_id: int) -> None:
     """Record that a supplement's link leads nowhere any more."""
     execute(
         connection,
-        "INSERT IGNORE INTO supplement_withdrawn (supplement_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
-        supplement,
-        person_id,
+        """INSERT IGNORE INTO supplement_withdrawn (supplement_id, person_id, at)
+           VALUES (%(supplement_id)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        supplement_id=supplement,
+        person_id=person_id,
     )
 
 
@@ -125,13 +135,13 @@ def answer(
     return insert(
         connection,
         """INSERT INTO supplement_answer (line_id, supplement_id, answer, words, named, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        line,
-        supplement,
-        said,
-        words,
-        named,
-        person_id,
+           VALUES (%(line_id)s, %(supplement_id)s, %(answer)s, %(words)s, %(named)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        line_id=line,
+        supplement_id=supplement,
+        answer=said,
+        words=words,
+        named=named,
+        person_id=person_id,
     )
 
 
@@ -139,10 +149,11 @@ def go_ahead(connection: Connection, line: int, reason: str, person_id: int) -> 
     """Record that work on a line goes on without the payer's word."""
     return insert(
         connection,
-        "INSERT INTO supplement_go_ahead (line_id, reason, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
-        line,
-        reason,
-        person_id,
+        """INSERT INTO supplement_go_ahead (line_id, reason, person_id, at)
+           VALUES (%(line_id)s, %(reason)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        line_id=line,
+        reason=reason,
+        person_id=person_id,
     )
 
 
@@ -209,13 +220,10 @@ def sent(connection: Connection, job_id: int) -> tuple[SupplementFact, ...]:
     )
     withdrawn = {one["supplement_id"]: who(one) for one in gone}
     return tuple(
-        SupplementFact(
-            id=one["id"],
-            number=one["number"],
-            payer=one["payer"],
+        as_model(
+            SupplementFact,
+            one,
             lines=tuple(line["line_id"] for line in own if line["supplement_id"] == one["id"]),
-            expires_at=utc(one["expires_at"]),
-            by=who(one),
             withdrawn=withdrawn.get(one["id"]),
         )
         for one in found
@@ -232,14 +240,11 @@ def answers(connection: Connection, job_id: int) -> tuple[SupplementAnswerFact, 
         job_id,
     )
     return tuple(
-        SupplementAnswerFact(
-            id=one["id"],
+        as_model(
+            SupplementAnswerFact,
+            one,
             line=one["line_id"],
             supplement=one["supplement_id"],
-            answer=one["answer"],
-            words=one["words"],
-            named=one["named"],
-            at=utc(one["at"]),
             by=who(one) if one["full_name"] else None,
         )
         for one in found
@@ -254,4 +259,4 @@ def go_aheads(connection: Connection, job_id: int) -> tuple[GoAheadFact, ...]:
             JOIN supplement_line l ON l.id = g.line_id WHERE l.job_id = %s ORDER BY g.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(GoAheadFact(id=one["id"], line=one["line_id"], reason=one["reason"], by=who(one)) for one in found)
+    return tuple(as_model(GoAheadFact, one, line=one["line_id"]) for one in found)

@@ -5,7 +5,7 @@ from pydantic import TypeAdapter
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.measure.calibration import ToolEventFact, ToolFact, ToolSaid
 from fairsquare.job.measure.tools import ShopTool, ToolKind
-from fairsquare.store.database import Connection, execute, insert, row, rows, who
+from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
 
 _SAID: TypeAdapter[ToolSaid] = TypeAdapter(ToolSaid)
 _COLUMNS = "id, name, kind, sigma_mm, from_mm, to_mm, pointer_mm, pin_mm, length_mm"
@@ -37,16 +37,17 @@ def add_tool(
     return insert(
         connection,
         """INSERT INTO tool (name, kind, sigma_mm, from_mm, to_mm, pointer_mm, pin_mm, length_mm, added_by, added_at)
-           VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, UTC_TIMESTAMP(6))""",
-        name,
-        kind,
-        sigma_mm,
-        from_mm,
-        to_mm,
-        pointer_mm,
-        pin_mm,
-        length_mm,
-        person_id,
+           VALUES (%(name)s, %(kind)s, %(sigma_mm)s, %(from_mm)s, %(to_mm)s, %(pointer_mm)s, %(pin_mm)s,
+             %(length_mm)s, %(added_by)s, UTC_TIMESTAMP(6))""",
+        name=name,
+        kind=kind,
+        sigma_mm=sigma_mm,
+        from_mm=from_mm,
+        to_mm=to_mm,
+        pointer_mm=pointer_mm,
+        pin_mm=pin_mm,
+        length_mm=length_mm,
+        added_by=person_id,
     )
 
 
@@ -54,9 +55,10 @@ def retire_tool(connection: Connection, tool: int, person_id: int) -> None:
     """Record that a tool is not used any more."""
     execute(
         connection,
-        "UPDATE tool SET retired_by = %s, retired_at = UTC_TIMESTAMP(6) WHERE id = %s AND retired_at IS NULL",
-        person_id,
-        tool,
+        """UPDATE tool SET retired_by = %(retired_by)s, retired_at = UTC_TIMESTAMP(6)
+           WHERE id = %(id)s AND retired_at IS NULL""",
+        retired_by=person_id,
+        id=tool,
     )
 
 
@@ -78,11 +80,12 @@ def note_event(connection: Connection, tool: ShopTool, said: ToolSaid, person_id
     """Record a calibration or a check, and return its id; every job that the tool read in has something new to say."""
     event = insert(
         connection,
-        "INSERT INTO tool_event (tool_id, kind, body, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
-        tool.id,
-        said.kind,
-        said.model_dump_json(),
-        person_id,
+        """INSERT INTO tool_event (tool_id, kind, body, person_id, at)
+           VALUES (%(tool_id)s, %(kind)s, %(body)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        tool_id=tool.id,
+        kind=said.kind,
+        body=said.model_dump_json(),
+        person_id=person_id,
     )
     _touch_jobs(connection, tool.name)
     return event
@@ -94,9 +97,10 @@ def take_event_back(connection: Connection, tool: ShopTool, event: int, person_i
         raise NoSuchTool("There is no such calibration or check of this tool.", field="event", value=event)
     execute(
         connection,
-        "INSERT IGNORE INTO tool_event_taken_back (event_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
-        event,
-        person_id,
+        """INSERT IGNORE INTO tool_event_taken_back (event_id, person_id, at)
+           VALUES (%(event_id)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        event_id=event,
+        person_id=person_id,
     )
     _touch_jobs(connection, tool.name)
 
@@ -105,9 +109,9 @@ def _touch_jobs(connection: Connection, name: str) -> None:
     execute(
         connection,
         """UPDATE job SET revision = revision + 1 WHERE id IN
-             (SELECT job_id FROM setup WHERE instrument = %s UNION SELECT job_id FROM reading WHERE instrument = %s)""",
-        name,
-        name,
+           (SELECT job_id FROM setup WHERE instrument = %(instrument)s
+            UNION SELECT job_id FROM reading WHERE instrument = %(instrument)s)""",
+        instrument=name,
     )
 
 
@@ -124,10 +128,10 @@ def histories(connection: Connection) -> tuple[ToolFact, ...]:
            ORDER BY e.id""",
     ):
         events.setdefault(one["name"], []).append(
-            ToolEventFact(
-                id=one["id"],
+            as_model(
+                ToolEventFact,
+                one,
                 what=_SAID.validate_json(one["body"]),
-                by=who(one),
                 taken_back=who({"full_name": one["back_name"], "role": one["back_role"], "at": one["back_at"]})
                 if one["back_at"]
                 else None,

@@ -19,13 +19,13 @@ def note(
     return insert(
         connection,
         """INSERT INTO wait (job_id, kind, words, station, person_id, at)
-           VALUES (%s, %s, %s, %s, %s, COALESCE(%s, UTC_TIMESTAMP(6)))""",
-        job_id,
-        kind,
-        words,
-        station,
-        person_id,
-        since,
+           VALUES (%(job_id)s, %(kind)s, %(words)s, %(station)s, %(person_id)s, COALESCE(%(at)s, UTC_TIMESTAMP(6)))""",
+        job_id=job_id,
+        kind=kind,
+        words=words,
+        station=station,
+        person_id=person_id,
+        at=since,
     )
 
 
@@ -33,11 +33,12 @@ def say(connection: Connection, wait: int, asked_of: str, due_at: str | None, pe
     """Say who was asked and when it is due; the last that was said counts."""
     insert(
         connection,
-        "INSERT INTO wait_said (wait_id, asked_of, due_at, person_id, at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(6))",
-        wait,
-        asked_of,
-        due_at,
-        person_id,
+        """INSERT INTO wait_said (wait_id, asked_of, due_at, person_id, at)
+           VALUES (%(wait_id)s, %(asked_of)s, %(due_at)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        wait_id=wait,
+        asked_of=asked_of,
+        due_at=due_at,
+        person_id=person_id,
     )
 
 
@@ -45,10 +46,11 @@ def end(connection: Connection, wait: int, words: str, person_id: int) -> None:
     """Record that it came."""
     execute(
         connection,
-        "INSERT IGNORE INTO wait_over (wait_id, words, person_id, at) VALUES (%s, %s, %s, UTC_TIMESTAMP(6))",
-        wait,
-        words,
-        person_id,
+        """INSERT IGNORE INTO wait_over (wait_id, words, person_id, at)
+           VALUES (%(wait_id)s, %(words)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        wait_id=wait,
+        words=words,
+        person_id=person_id,
     )
 
 

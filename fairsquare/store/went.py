@@ -8,10 +8,10 @@ def keep(connection: Connection, signature: int, job_id: int, went: JobWent) -> 
     """Keep how a job went when it was released by a signature."""
     execute(
         connection,
-        "INSERT IGNORE INTO job_went (signature_id, job_id, body) VALUES (%s, %s, %s)",
-        signature,
-        job_id,
-        went.model_dump_json(),
+        "INSERT IGNORE INTO job_went (signature_id, job_id, body) VALUES (%(signature_id)s, %(job_id)s, %(body)s)",
+        signature_id=signature,
+        job_id=job_id,
+        body=went.model_dump_json(),
     )
 
 

@@ -3,7 +3,7 @@
 from typing import Any, NamedTuple
 
 from fairsquare.job.facts.hours import WorkEnd, WorkFact
-from fairsquare.store.database import Connection, execute, insert, row, rows, utc, who
+from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, utc, who
 
 _WHO = "p.full_name, p.role"
 _OPEN = """FROM work_clock w JOIN job j ON j.id = w.job_id JOIN person p ON p.id = w.person_id
@@ -33,11 +33,12 @@ def start(connection: Connection, job_id: int, operation: str, person_id: int, s
     """Start a clock, now or at a time of the past, and return its id."""
     return insert(
         connection,
-        "INSERT INTO work_clock (job_id, operation, person_id, at) VALUES (%s, %s, %s, COALESCE(%s, UTC_TIMESTAMP(6)))",
-        job_id,
-        operation,
-        person_id,
-        since,
+        """INSERT INTO work_clock (job_id, operation, person_id, at)
+           VALUES (%(job_id)s, %(operation)s, %(person_id)s, COALESCE(%(at)s, UTC_TIMESTAMP(6)))""",
+        job_id=job_id,
+        operation=operation,
+        person_id=person_id,
+        at=since,
     )
 
 
@@ -48,12 +49,13 @@ def end(
     execute(
         connection,
         """INSERT IGNORE INTO work_ended (clock_id, ended_at, how, words, person_id, at)
-           VALUES (%s, COALESCE(%s, UTC_TIMESTAMP(6)), %s, %s, %s, UTC_TIMESTAMP(6))""",
-        clock,
-        ended_at,
-        how,
-        words,
-        person_id,
+           VALUES (%(clock_id)s, COALESCE(%(ended_at)s, UTC_TIMESTAMP(6)), %(how)s, %(words)s, %(person_id)s,
+             UTC_TIMESTAMP(6))""",
+        clock_id=clock,
+        ended_at=ended_at,
+        how=how,
+        words=words,
+        person_id=person_id,
     )
 
 
@@ -61,9 +63,10 @@ def take_back(connection: Connection, clock: int, person_id: int) -> None:
     """Record that a clock was started by mistake: it stays, and counts no longer."""
     execute(
         connection,
-        "INSERT IGNORE INTO work_taken_back (clock_id, person_id, at) VALUES (%s, %s, UTC_TIMESTAMP(6))",
-        clock,
-        person_id,
+        """INSERT IGNORE INTO work_taken_back (clock_id, person_id, at)
+           VALUES (%(clock_id)s, %(person_id)s, UTC_TIMESTAMP(6))""",
+        clock_id=clock,
+        person_id=person_id,
     )
 
 
@@ -139,12 +142,10 @@ def work_of(connection: Connection, job_id: int) -> tuple[WorkFact, ...]:
         job_id,
     )
     return tuple(
-        WorkFact(
-            id=one["id"],
-            operation=one["operation"],
-            by=who(one),
+        as_model(
+            WorkFact,
+            one,
             person=one["person_id"],
-            ended_at=utc(one["ended_at"]) if one["ended_at"] else None,
             how=one["how"] or "touch",
             words=one["words"] or "",
             ended_by=who({"full_name": one["end_name"], "role": one["end_role"], "at": one["end_at"]})

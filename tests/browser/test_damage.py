@@ -12,10 +12,10 @@ from scipy.spatial.transform import Rotation
 from fairsquare.actions import Desk
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.demo.load import load
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.job.intake.supplements import line_states
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from fairsquare.store.jobs import JobDetails
-from fairsquare.store.measuring import NewReading
 from tests.browser.conftest import sign_in, watched
 from tests.browser.test_pages import violations
 from tests.conftest import key
@@ -136,7 +136,11 @@ def test_what_moved_as_one_piece_is_shown_moving(page: Page, desk: Desk, persons
             if point.reference == codes:
                 place = np.array(point.xyz)
                 place = turn.apply(place - root) + swung_root if point.xyz[0] > 1200 else place
-                taken.append(NewReading(purpose, point.code, instrument_reading(place, 5, np.zeros(3)), point.code))
+                taken.append(
+                    NewReading(
+                        purpose=purpose, code=point.code, xyz=instrument_reading(place, 5, np.zeros(3)), said=point.code
+                    )
+                )
         desk.take_readings(lead, key(), number, 1, taken)
         if codes:
             desk.sign(

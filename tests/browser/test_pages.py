@@ -243,7 +243,7 @@ def test_the_database_dies_between_two_readings(page: Page, mariadb, desk: Desk)
 
 
 def test_what_the_instrument_sends_shows_by_itself(page: Page, desk: Desk, persons) -> None:
-    from fairsquare.store.measuring import NewReading
+    from fairsquare.job.facts.measure import NewReading
 
     sign_in(page)
     page.goto(f"/jobs/{JOB}/measure?point=F3L")
@@ -251,7 +251,9 @@ def test_what_the_instrument_sends_shows_by_itself(page: Page, desk: Desk, perso
     page.fill("#call", "half a call")
     text = call("F3L", DUNLIN.moved["F3L"])
     xyz = tuple(float(v) for v in text.split()[1:])
-    desk.take_readings(persons["technician"], key(), JOB, 1, [NewReading("point", "F3L", xyz, text)])
+    desk.take_readings(
+        persons["technician"], key(), JOB, 1, [NewReading(purpose="point", code="F3L", xyz=xyz, said=text)]
+    )
     expect(page.locator(".said-words")).to_contain_text("2 readings")
     assert page.input_value("#call") == "half a call", "the call line is left alone"
 

@@ -7,8 +7,8 @@ from playwright.sync_api import Page, expect
 from fairsquare.actions import Desk, pulling
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
 from fairsquare.demo.load import load
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import TEAL, instrument_reading, seed_of
-from fairsquare.store.measuring import NewReading
 from tests.browser.conftest import sign_in
 from tests.browser.test_pages import violations
 from tests.conftest import key
@@ -31,7 +31,9 @@ def planned(desk: Desk, persons) -> None:
 def read(desk: Desk, person, code: str, moved: tuple[float, float, float], *, loaded: bool) -> None:
     setup = desk.view(JOB).setup.number
     xyz = instrument_reading(PLACES[code] + np.array(moved), seed_of(JOB, setup), np.zeros(3))
-    desk.take_readings(person, key(), JOB, setup, [NewReading("point", code, xyz, code, loaded=loaded)])
+    desk.take_readings(
+        person, key(), JOB, setup, [NewReading(purpose="point", code=code, xyz=xyz, said=code, loaded=loaded)]
+    )
 
 
 def test_a_pull_on_the_board(page: Page, desk: Desk, persons) -> None:

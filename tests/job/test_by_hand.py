@@ -33,8 +33,7 @@ SIGHT = SightLine(l0=2.0, l1=0.0, c0=100.0, c1=0.0, c2=0.0)
 
 def called(text: str, number: int = 1, *, sigma: float = 1.0, setup: int | None = 1, **more) -> ReadingFact:
     call = understand_call(text, CONTEXT)
-    same = {name: getattr(call, name) for name in call._fields if name in ReadingFact.model_fields and name != "loaded"}
-    whole = {**same, "id": number, "setup": setup, "purpose": "point", "said": text, "loaded": bool(call.loaded)}
+    whole = {**call.read, "id": number, "setup": setup, "purpose": "point", "said": text, "loaded": bool(call.loaded)}
     return ReadingFact(
         **{**whole, "instrument": "tram", "by": who(number % 50), "sigma_mm": sigma * call.share, **more}
     )

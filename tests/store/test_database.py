@@ -7,12 +7,12 @@ import pytest
 
 from fairsquare.core.errors import Refused
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import VEHICLES
 from fairsquare.store import jobs, links, measuring, people, sessions, sheets
 from fairsquare.store.database import Connection, Database, DatabaseAway, connect_arguments, execute, row, rows
 from fairsquare.store.facts import Lasting, load_facts
 from fairsquare.store.jobs import JobDetails, NoSuchJob, StaleEdit
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.migrate import FOLDER, MigrationFault, migrate, migrations
 from fairsquare.store.once import KeyReused, once
 from fairsquare.store.passwords import check_password
@@ -154,7 +154,7 @@ def test_what_was_acknowledged_survives_sigkill(mariadb, database, persons) -> N
     database.run(lambda c: measuring.open_setup(c, job.id, "instrument", "arm", 0.3, 1, person))
 
     def take(value: float) -> int:
-        reading = NewReading("point", "F4L", (value, 0.1, 1e-9), f"f4l {value}")
+        reading = NewReading(purpose="point", code="F4L", xyz=(value, 0.1, 1e-9), said=f"f4l {value}")
         return database.run(lambda c: measuring.take_reading(c, job.id, 1, reading, person))
 
     first = take(1.0)
@@ -174,10 +174,11 @@ def test_a_correction_is_of_the_same_set_up(database, persons) -> None:
     person = persons["technician"].id
     for one in (job, other):
         database.run(lambda c, one=one: measuring.open_setup(c, one.id, "instrument", "arm", 0.3, 1, person))
-    reading = NewReading("point", "F4L", (1.0, 2.0, 3.0), "f4l 1 2 3")
+    reading = NewReading(purpose="point", code="F4L", xyz=(1.0, 2.0, 3.0), said="f4l 1 2 3")
     number = database.run(lambda c: measuring.take_reading(c, job.id, 1, reading, person))
+    elsewhere = reading.model_copy(update={"replaces": number})
     with pytest.raises(Refused, match="not of this set-up"):
-        database.run(lambda c: measuring.take_reading(c, other.id, 1, reading._replace(replaces=number), person))
+        database.run(lambda c: measuring.take_reading(c, other.id, 1, elsewhere, person))
     with pytest.raises(Refused, match="no reading"):
         database.run(lambda c: measuring.take_back(c, other.id, number, person))
 
@@ -245,7 +246,7 @@ def test_what_lasts_is_read_once_and_again_where_it_does_not_add_up(database, pe
     database.run(lambda c: measuring.open_setup(c, job.id, "instrument", "arm", 0.3, 1, person))
 
     def take(value: float) -> int:
-        reading = NewReading("point", "F4L", (value, 0.0, 0.0), "f4l")
+        reading = NewReading(purpose="point", code="F4L", xyz=(value, 0.0, 0.0), said="f4l")
         return database.run(lambda c: measuring.take_reading(c, job.id, 1, reading, person))
 
     lasting = Lasting()

@@ -8,9 +8,9 @@ from fairsquare.actions import deciding, finishing, gaps
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
 from fairsquare.job.facts.done import CouponMade
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from fairsquare.store.jobs import JobDetails
-from fairsquare.store.measuring import NewReading
 from tests.conftest import key
 
 PLACES = {point.code: point.xyz for point in DUNLIN.sheet.points}
@@ -72,7 +72,7 @@ def set_up(desk, person, job: str) -> int:
 
 def _point(code: str, setup: int, purpose: str, moved=(0.0, 0.0, 0.0)) -> NewReading:
     xyz = instrument_reading(np.array(PLACES[code]) + np.array(moved), setup, np.zeros(3))
-    return NewReading(purpose, code, xyz, code)
+    return NewReading(purpose=purpose, code=code, xyz=xyz, said=code)
 
 
 def read_points(desk, person, job: str, purpose: str = "point", codes=None, moved=(0.0, 0.0, 0.0)) -> None:
@@ -84,10 +84,10 @@ def read_points(desk, person, job: str, purpose: str = "point", codes=None, move
 def _spans(desk, person, job: str) -> None:
     taken = [
         NewReading(
-            "point",
-            a,
-            None,
-            f"{a} {b}",
+            purpose="point",
+            code=a,
+            xyz=None,
+            said=f"{a} {b}",
             kind="span",
             b=b,
             mode="point_to_point",

@@ -13,8 +13,8 @@ from fairsquare.core.pull.job import CAUTIONS
 from fairsquare.demo.load import load
 from fairsquare.demo.rig import RIG
 from fairsquare.job.cut.job import section_states
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.job.pull.board import board_of
-from fairsquare.store.measuring import NewReading
 from tests.conftest import Pages, key
 from tests.pulling import begin_pull
 
@@ -133,7 +133,11 @@ def test_no_board_tells_a_figure_in_mm(lead, desk, persons, given) -> None:
     code = board.points[0].watched.code
     last = next(one for one in reversed(view.facts.readings) if one.code == code and one.xyz is not None)
     desk.take_readings(
-        persons["lead"], key(), TEAL_JOB, view.setup.number, [NewReading("point", code, last.xyz, code, loaded=True)]
+        persons["lead"],
+        key(),
+        TEAL_JOB,
+        view.setup.number,
+        [NewReading(purpose="point", code=code, xyz=last.xyz, said=code, loaded=True)],
     )
     shown = lead.get(f"/jobs/{TEAL_JOB}/board")
     assert re.search(r" in to go at ", shown)

@@ -19,7 +19,7 @@ from fairsquare.core.lengths import Unit, read_length
 from fairsquare.core.measure.observations import Axis
 from fairsquare.core.model import LARGEST_MM, Row3
 from fairsquare.core.sheet.model import SpanMode, nearest_codes
-from fairsquare.job.facts.measure import ReadingKind
+from fairsquare.job.facts.measure import Read
 
 HOW = (
     "Call a point and three numbers (F4R 2162 -504 351), two points and a span (F2L C1R 1523), a point with left, right or high "
@@ -53,29 +53,14 @@ _MOST_WORDS = 24
 _LONGEST_CODE = 12
 
 
-class Call(NamedTuple):
-    """A call as understood, mm; what a kind has is said at `ReadingFact`. `loaded` is None where it was not said.
+class Call(Read):
+    """A call as understood. `loaded` is None where it was not said.
 
     `share` is what the tool's sigma is to be multiplied by: a square's gap counts for more across the vehicle.
     """
 
-    kind: ReadingKind
-    code: str
-    b: str | None = None
-    xyz: Row3 | None = None
-    mode: SpanMode | None = None
-    axis: Axis | None = None
-    mm: float | None = None
-    pin_mm: float | None = None
-    level_mm: float | None = None
-    arm_mm: float | None = None
     loaded: bool | None = None
     share: float = 1.0
-
-    @property
-    def codes(self) -> tuple[str, ...]:
-        """The codes of the points it reads."""
-        return (self.code,) if self.b is None else (self.code, self.b)
 
 
 class Context(NamedTuple):
@@ -114,8 +99,8 @@ def understand_call(text: str, context: Context) -> Call:
         elif rest and rest[-1].lower() in _SIDES | _HIGH:
             call = _off_line(code, rest, context, text)
         else:
-            call = Call("point", code, xyz=_three_lengths(code, rest, context.unit, text))
-    return call._replace(loaded=loaded)
+            call = Call(kind="point", code=code, xyz=_three_lengths(code, rest, context.unit, text))
+    return call.model_copy(update={"loaded": loaded})
 
 
 def understand_point(text: str, codes: Sequence[str], unit: Unit = "mm") -> Call:
@@ -155,7 +140,7 @@ def _between(code: str, b: str, words: list[str], context: Context, text: str) -
     last = words[-1].lower()
     if last in _DIFFERENCES:
         axis, sign = _DIFFERENCES[last]
-        return Call("difference", code, b, axis=axis, mm=sign * _length(words[:-1], context, text))
+        return Call(kind="difference", code=code, b=b, axis=axis, mm=sign * _length(words[:-1], context, text))
     mode = context.mode
     if last in _MODES:
         mode, words = _MODES[last], words[:-1]
@@ -166,7 +151,7 @@ def _between(code: str, b: str, words: list[str], context: Context, text: str) -
             field="call",
             value=text,
         )
-    return Call("span", code, b, mode=mode, mm=mm)
+    return Call(kind="span", code=code, b=b, mode=mode, mm=mm)
 
 
 def _square(code: str, b: str, words: list[str], context: Context, text: str) -> Call:
@@ -186,15 +171,17 @@ def _square(code: str, b: str, words: list[str], context: Context, text: str) ->
         )
     ahead = (1 if low[-1] == "ahead" else -1) * _SIDES[low[-2]]
     share = abs(apart) / blade
-    return Call("difference", code, b, axis="length", mm=ahead * (1 if apart > 0 else -1) * gap * share, share=share)
+    return Call(
+        kind="difference", code=code, b=b, axis="length", mm=ahead * (1 if apart > 0 else -1) * gap * share, share=share
+    )
 
 
 def _off_line(code: str, words: list[str], context: Context, text: str) -> Call:
     word = words[-1].lower()
     mm = _length(words[:-1], context, text)
     if word in _HIGH:
-        return Call("height", code, mm=_HIGH[word] * mm)
-    return Call("offset", code, mm=_SIDES[word] * mm)
+        return Call(kind="height", code=code, mm=_HIGH[word] * mm)
+    return Call(kind="offset", code=code, mm=_SIDES[word] * mm)
 
 
 def _gauge(words: list[str], context: Context, text: str) -> Call:
@@ -209,9 +196,9 @@ def _gauge(words: list[str], context: Context, text: str) -> Call:
     if not parts.keys() & {"pin", "level"}:
         raise Refused("Say the pin, the level, or both: pin 6 right, level 2 left high.", field="call", value=text)
     return Call(
-        "gauge",
-        a,
-        b,
+        kind="gauge",
+        code=a,
+        b=b,
         pin_mm=_pin(parts["pin"], context, text) if "pin" in parts else None,
         level_mm=_level(parts["level"], a, b, context, text) if "level" in parts else None,
         arm_mm=_arms(parts["arms"], context, text) if "arms" in parts else None,

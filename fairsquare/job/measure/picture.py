@@ -35,12 +35,13 @@ from fairsquare.core.model import Code, Flags, Matrix3, Model, Row3
 from fairsquare.core.same import Same
 from fairsquare.core.sheet.model import Sheet, SpanMode, points_by_code
 from fairsquare.job.facts.job import JobFacts
-from fairsquare.job.facts.measure import ReadingFact, ReadingKind
+from fairsquare.job.facts.measure import NewReading, Read, ReadingFact, ReadingKind
 from fairsquare.job.facts.setup import SetupFact
 from fairsquare.job.measure.counted import OwnReadings, own_readings, reference_readings
 from fairsquare.job.moves import MOVES, RESHAPES
 
 ARM = "arm"
+_BY_SIGHT = frozenset({"height", "offset", "gauge"})
 """The instrument of a set-up, in its network."""
 
 
@@ -202,9 +203,12 @@ def network_of(
     facts: JobFacts, setup: SetupFact, sheet: Sheet, readings: Sequence[ReadingFact], trusted: Sequence[str]
 ) -> AdjustNetwork:
     """Return the network of some readings: the instrument of a set-up as `arm`, its sights by their numbers."""
-    observations = tuple(_observation(facts, setup, reading) for reading in readings)
+    observations = tuple(
+        _observation(r, r.id, sight_of(facts, r) if r.kind in _BY_SIGHT else "", r.sigma_mm or setup.sigma_mm)
+        for r in readings
+    )
     instrument = any(isinstance(one, PointRead) for one in observations)
-    sights = sorted({sight_of(facts, r) for r in readings if r.kind in ("height", "offset", "gauge")})
+    sights = sorted({sight_of(facts, r) for r in readings if r.kind in _BY_SIGHT})
     return AdjustNetwork(
         sheet=sheet,
         trusted=tuple(trusted),
@@ -216,11 +220,10 @@ def network_of(
     )
 
 
-def check_reading(facts: JobFacts, sheet: Sheet, reading: ReadingFact, field: str) -> None:
+def check_reading(facts: JobFacts, sheet: Sheet, reading: NewReading, field: str) -> None:
     """Raise `Refused` that names `field` for a reading that cannot be part of any picture of this sheet."""
-    setup = SetupFact(number=reading.setup or 0, instrument="", sigma_mm=1.0, sheet_version=0, opened=reading.by)
     try:
-        observation = _observation(facts, setup, reading)
+        observation = _observation(reading, 0, sight_now(facts), reading.sigma_mm or 1.0)
     except ValidationError as fault:
         first = fault.errors()[0]
         raise Refused(
@@ -241,21 +244,21 @@ def sight_of(facts: JobFacts, reading: ReadingFact) -> str:
     return f"sight {sum(m.what == 'sight' and m.by.at <= reading.by.at for m in facts.movements) + 1}"
 
 
-def _observation(facts: JobFacts, setup: SetupFact, r: ReadingFact) -> Observation:
-    sight = "" if r.kind in ("point", "span", "difference") else sight_of(facts, r)
+def _observation(read: Read, number: int, sight: str, sigma: float) -> Observation:
+    """Return what was read as an observation of that number; `sight` counts for what is read by one."""
     return _as_observation(
-        r.kind,
-        r.id,
-        sight,
-        r.sigma_mm or setup.sigma_mm,
-        r.code,
-        r.b,
-        r.xyz,
-        r.mode,
-        r.axis,
-        r.mm,
-        r.pin_mm,
-        r.level_mm,
+        read.kind,
+        number,
+        sight if read.kind in _BY_SIGHT else "",
+        sigma,
+        read.code,
+        read.b,
+        read.xyz,
+        read.mode,
+        read.axis,
+        read.mm,
+        read.pin_mm,
+        read.level_mm,
     )
 
 

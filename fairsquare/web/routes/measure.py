@@ -1,6 +1,5 @@
 """Measuring: the call line, the drawing with the leaning squares, the table beside it, the readings and the row of gauges."""
 
-from collections.abc import Hashable
 from functools import partial
 from typing import Any, Literal, NamedTuple
 
@@ -44,6 +43,7 @@ from fairsquare.web.page import (
 )
 from fairsquare.web.points_table import table_rows
 from fairsquare.web.room import drawing_px
+from fairsquare.words.lengths import Units
 
 router = APIRouter()
 FACTORS = (1.0, 50.0)
@@ -299,33 +299,43 @@ def _page(
     )
 
 
-def _as_drawn(request: Request, view: JobView, seen: Seen) -> tuple[Hashable, ...]:
-    """Return what a drawing of a job depends on beside what was read: how it is seen, and how large."""
+class _Page(NamedTuple):
+    """What a drawing of a job depends on beside what was read: how it is seen, and how large."""
+
+    job: int
+    sheet_version: int | None
+    seen: Seen
+    factor: float
+    room: float
+    units: Units
+
+
+def _page_of(request: Request, view: JobView, seen: Seen) -> _Page:
     factor = _factor(request.cookies.get("factor", ""))
-    return view.job.id, view.facts.sheet_version, seen, factor, drawing_px(request), units_of(request)
+    return _Page(view.job.id, view.facts.sheet_version, seen, factor, drawing_px(request), units_of(request))
 
 
 def _structure(
     request: Request, view: JobView, sheet: Sheet, picture: Picture, seen: Seen, chosen: Point | None
 ) -> Markup:
     """Draw the structure, once for each revision of the job."""
-    *_, factor, room, unit_shown = as_drawn = _as_drawn(request, view, seen)
-    draw = ends if seen == "ends" else partial(plan_and_sides, units=unit_shown)
+    page = _page_of(request, view, seen)
+    draw = ends if seen == "ends" else partial(plan_and_sides, units=page.units)
     code = chosen.code if chosen else None
     link = f"/jobs/{view.job.number}/measure?seen={seen}&point="
-    found = drawn_once(
+    drawing = drawn_once(
         request,
-        (*as_drawn, view.job.revision, code),
-        lambda: draw(sheet, picture.judged, factor, code, link, picture.placed, width=room),
+        (page, view.job.revision, code),
+        lambda: draw(sheet, picture.judged, page.factor, code, link, picture.placed, width=page.room),
     )
-    request.app.state.drawn.put(("newest", *as_drawn), found)
-    return found
+    request.app.state.drawn.put(("newest", page), drawing)
+    return drawing
 
 
 def _drawn_before(request: Request, view: JobView, seen: Seen) -> Markup | None:
     """Return the structure as it was drawn last on a page like this, by whomever."""
     kept: Kept[Markup] = request.app.state.drawn
-    return kept.look(("newest", *_as_drawn(request, view, seen)))
+    return kept.look(("newest", _page_of(request, view, seen)))
 
 
 def _pane(

@@ -12,11 +12,11 @@ from fairsquare.core.measure.calibration import Standing, standing
 from fairsquare.core.measure.observations import SetupKind
 from fairsquare.drawings.residuals import residuals_drawing
 from fairsquare.files.sheets import rows_from_file, rows_from_text
+from fairsquare.job.facts.measure import NewReading
 from fairsquare.job.measure.calls import understand_point
 from fairsquare.job.measure.counted import counting, reference_readings
 from fairsquare.job.measure.picture import picture_of
 from fairsquare.store import tools as kept_tools
-from fairsquare.store.measuring import NewReading
 from fairsquare.store.people import Session
 from fairsquare.web.forms import MOVED, call_unit_of, remember_unit, setup_number, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, tools_of
@@ -75,7 +75,7 @@ def take_reference(request: Request, number: str, form: Form = Depends(sent_form
         call = understand_point(form.text("call")[:500], reference_codes(view), unit)
         if call.loaded:
             raise Refused("References are read free: let go first, then read.", field="call", value=form.text("call"))
-        reading = NewReading("reference", call.code, call.xyz, form.text("call").strip())
+        reading = NewReading(purpose="reference", code=call.code, xyz=call.xyz, said=form.text("call").strip())
         desk_of(request).take_readings(form.session.person, form.key, number, setup_number(form), [reading])
     except FairSquareError as fault:
         return _page(request, form.session, number, fault=fault, typed=form.typed(), unit=unit)
@@ -165,7 +165,7 @@ def readings_from_rows(rows: tuple[tuple[str, ...], ...], codes: list[str], unit
             call = understand_point(" ".join([filled[0], " ; ".join(filled[1:])]), codes, unit)
         except FairSquareError as fault:
             raise Refused(f"Line {number}: {fault.title}", field="table", value=", ".join(cells)[:200]) from fault
-        readings.append(NewReading("reference", call.code, call.xyz, ", ".join(filled)))
+        readings.append(NewReading(purpose="reference", code=call.code, xyz=call.xyz, said=", ".join(filled)))
     if not readings:
         raise Refused("There is no reading in it: a line holds a code and three numbers.", field="table")
     return readings

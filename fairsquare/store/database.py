@@ -4,9 +4,9 @@ import datetime
 import random
 import re
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import cache
-from typing import Any, TypeVar
+from typing import Any, Protocol, Self, TypeVar
 from urllib.parse import parse_qs, unquote, urlsplit
 
 import pymysql
@@ -19,8 +19,49 @@ from fairsquare.core.who import Who
 
 T = TypeVar("T")
 M = TypeVar("M", bound=BaseModel)
-Connection = Any
-"""A PyMySQL connection, or the pool's wrapper of one: `cursor()` gives rows as dictionaries."""
+
+
+class Cursor(Protocol):
+    """What runs one statement: PyMySQL's, or the pool's wrapper of one. Rows are dictionaries, or tuples where asked for."""
+
+    lastrowid: int
+    warning_count: int
+
+    def execute(self, query: str, args: object = None) -> int:
+        """Run a statement, and return how many rows it touched or found."""
+
+    def executemany(self, query: str, args: Iterable[object]) -> int | None:
+        """Run a statement for each of many."""
+
+    def fetchone(self) -> Any:
+        """Return the next row, or None."""
+
+    def fetchall(self) -> Any:
+        """Return all rows."""
+
+    def __enter__(self) -> Self: ...
+
+    def __exit__(self, *_: object) -> None: ...
+
+
+class Connection(Protocol):
+    """A connection: PyMySQL's, or the pool's wrapper of one."""
+
+    def cursor(self, cursor: type[object] | None = None) -> Cursor:
+        """Return a cursor: of rows as dictionaries, or of the kind that is asked for."""
+
+    def begin(self) -> None:
+        """Begin a transaction."""
+
+    def commit(self) -> None:
+        """Keep what was done since."""
+
+    def rollback(self) -> None:
+        """Undo what was done since."""
+
+    def close(self) -> None:
+        """Close it, or give it back."""
+
 
 _TRY_AGAIN = frozenset({1213, 1205, 1020})
 """Deadlock (also a failed certification in a cluster), lock wait timeout, record changed since last read."""

@@ -69,63 +69,72 @@ def least(request: DayPlan):
     """Return the least (lateness, finish) of all plans, by trying every start of every operation; None where there is none."""
     worked = minutes_of(request)
     operations = _topological(request.operations)
-    asked = {one.id: one for one in request.operations}
     best = [None]
-
-    def people_do(busy):
-        """Whether people can be found for operations that are bound at once, each minute: tried one by one."""
-        order = sorted(busy.items(), key=lambda item: item[1][0])
-
-        def assign(k, taken):
-            if k == len(order):
-                return True
-            id, (first, after) = order[k]
-            op = asked[id]
-            free = [p for p in request.people if all(not (s < after and first < e) for s, e in taken.get(p.id, ()))]
-            for person in free:
-                if op.skill is not None and op.skill not in person.skills:
-                    continue
-                others = [p for p in free if p is not person]
-                for helpers in _choices(others, op.helpers):
-                    more = {**taken}
-                    for p in (person, *helpers):
-                        more[p.id] = (*more.get(p.id, ()), (first, after))
-                    if assign(k + 1, more):
-                        return True
-            return False
-
-        return assign(0, {})
 
     def go(k, busy, late, finish):
         if best[0] is not None and (late, finish) >= best[0]:
             return
         if k == len(operations):
-            if people_do(busy):
+            if _people_do(request, busy):
                 best[0] = (late, finish)
             return
         op = operations[k]
         for first in range(len(worked) - op.minutes + 1):
-            start, end = worked[first], worked[first + op.minutes - 1] + 1
-            if start < op.not_before_min or (op.unbroken and end - start != op.minutes):
-                continue
-            ends = {id: worked[after - 1] + 1 for id, (_, after) in busy.items()}
-            if any(start < ends[b] + asked[b].wait_after_min for b in op.after):
-                continue
-            if op.within_min_of and start > ends[op.within_min_of.id] + op.within_min_of.minutes:
-                continue
-            span = (first, first + op.minutes)
-            now = {**busy, op.id: span}
-            if op.place and any(
-                sum(s <= m < e and asked[id].place == op.place for id, (s, e) in now.items()) > request.places[op.place]
-                for m in range(*span)
-            ):
-                continue
-            over = end + op.wait_after_min
-            more = max(0, over - op.due_min) if op.due_min is not None else 0
-            go(k + 1, now, late + more, max(finish, over))
+            now = {**busy, op.id: (first, first + op.minutes)}
+            if _may_begin(request, op, worked, busy, first) and _has_room(request, op, now):
+                over = worked[first + op.minutes - 1] + 1 + op.wait_after_min
+                more = max(0, over - op.due_min) if op.due_min is not None else 0
+                go(k + 1, now, late + more, max(finish, over))
 
     go(0, {}, 0, 0)
     return best[0]
+
+
+def _people_do(request, busy):
+    """Whether people can be found for operations that are bound at once, each minute: tried one by one."""
+    order = sorted(busy.items(), key=lambda item: item[1][0])
+    asked = {one.id: one for one in request.operations}
+
+    def assign(k, taken):
+        if k == len(order):
+            return True
+        id, (first, after) = order[k]
+        op = asked[id]
+        free = [p for p in request.people if all(not (s < after and first < e) for s, e in taken.get(p.id, ()))]
+        for person in free:
+            if op.skill is not None and op.skill not in person.skills:
+                continue
+            others = [p for p in free if p is not person]
+            for helpers in _choices(others, op.helpers):
+                more = {**taken}
+                for p in (person, *helpers):
+                    more[p.id] = (*more.get(p.id, ()), (first, after))
+                if assign(k + 1, more):
+                    return True
+        return False
+
+    return assign(0, {})
+
+
+def _may_begin(request, op, worked, busy, first):
+    """Whether an operation may begin at a worked minute, after those before it that are `busy`."""
+    asked = {one.id: one for one in request.operations}
+    start, end = worked[first], worked[first + op.minutes - 1] + 1
+    ends = {id: worked[after - 1] + 1 for id, (_, after) in busy.items()}
+    if start < op.not_before_min or (op.unbroken and end - start != op.minutes):
+        return False
+    if any(start < ends[b] + asked[b].wait_after_min for b in op.after):
+        return False
+    return not (op.within_min_of and start > ends[op.within_min_of.id] + op.within_min_of.minutes)
+
+
+def _has_room(request, op, now):
+    """Whether its place has room for an operation in every minute of it."""
+    asked = {one.id: one for one in request.operations}
+    return not op.place or all(
+        sum(s <= m < e and asked[id].place == op.place for id, (s, e) in now.items()) <= request.places[op.place]
+        for m in range(*now[op.id])
+    )
 
 
 def _choices(people, many):

@@ -108,17 +108,7 @@ def check_seam(plan: SeamPlan) -> None:
     """Raise `Refused` for welds that repeat or come after themselves, and a holder that waits for more than there are."""
     if len(plan.welds) > MOST_WELDED:
         raise Refused(f"A seam has up to {MOST_WELDED} welds: make two of it.", field="welds", value=len(plan.welds))
-    known = [weld.id for weld in plan.welds]
-    for k, weld in enumerate(plan.welds):
-        if weld.id in known[:k]:
-            raise Refused(f"Weld {weld.id} stands there twice.", field=f"weld-{k}-id", value=weld.id)
-        if weld.id in weld.after:
-            raise Refused(f"Weld {weld.id} cannot come after itself.", field=f"weld-{k}-follows", value=weld.id)
-        for other in weld.after:
-            if other not in known:
-                raise Refused(f"There is no weld {other}.", field=f"weld-{k}-follows", value=other)
-        if plan.process == "seam" and weld.length_mm <= 0:
-            raise Refused("A run along a seam has a length.", field=f"weld-{k}-length", value=weld.length_mm)
+    _check_welds(plan)
     for k, holder in enumerate(plan.holders):
         if holder.after_welds > len(plan.welds):
             raise Refused(
@@ -133,6 +123,21 @@ def check_seam(plan: SeamPlan) -> None:
     settings_of(plan)
     if plan.welds:
         weld_order_checked(plan)
+
+
+def _check_welds(plan: SeamPlan) -> None:
+    """Raise `Refused` for welds that repeat, come after themselves or what is not there, and runs without a length."""
+    known = [weld.id for weld in plan.welds]
+    for k, weld in enumerate(plan.welds):
+        if weld.id in known[:k]:
+            raise Refused(f"Weld {weld.id} stands there twice.", field=f"weld-{k}-id", value=weld.id)
+        if weld.id in weld.after:
+            raise Refused(f"Weld {weld.id} cannot come after itself.", field=f"weld-{k}-follows", value=weld.id)
+        for other in weld.after:
+            if other not in known:
+                raise Refused(f"There is no weld {other}.", field=f"weld-{k}-follows", value=other)
+        if plan.process == "seam" and weld.length_mm <= 0:
+            raise Refused("A run along a seam has a length.", field=f"weld-{k}-length", value=weld.length_mm)
 
 
 def settings_of(plan: SeamPlan, length_mm: float | None = None) -> SettingsFound:

@@ -34,6 +34,7 @@ from fairsquare.job.pull.settling import SETTLED, learned, open_settling, stands
 from fairsquare.job.pull.slip import held_as_planned, voided_last
 from fairsquare.job.pull.verdict import verdict_of
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.room import beside_px
@@ -60,67 +61,98 @@ def now(request: Request, number: str, session: Session = Depends(signed_in)) ->
     return render(request, "parts/board.html", session, **_shown(request, view, board))
 
 
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    board = board_of(view.facts)
+    if board is None:
+        plan = plan_of(view.facts)
+        ended = {event.pull: event for event in view.facts.pull_events if event.state == "ended"}
+        holds = [hold for hold in view.state.holds if hold.name == "pulls_done"]
+        return render(
+            request,
+            "pulls_made.html",
+            session,
+            fault=fault,
+            typed=typed,
+            view=view,
+            spine=spine(view),
+            at="board",
+            plan=plan,
+            ended=ended,
+            hold=holds[0] if holds else None,
+            drawn=cycles_drawing(_cycles_by_code(view), reader_of(request).units),
+            settled=SETTLED,
+            settling=open_settling(view.facts),
+            settling_read=bool(stands_free(view.facts)),
+            taken_back=taken_back(view.facts),
+            learned={how: learned(view.facts, how) for how in SETTLED},
+            afters=[event for event in view.facts.pull_events if event.after],
+        )
+    return render(
+        request, "board.html", session, fault=fault, typed=typed, quiet_s=QUIET_S, **_shown(request, view, board)
+    )
+
+
 @router.post("/jobs/{number}/board/begin")
+@shown_again(_page, typed=False)
 def begin(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Begin a pull."""
-    try:
-        pulling.begin(desk_of(request), form.session.person, form.key, number, whole(form.text("pull"), "pull"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
+    pulling.begin(desk_of(request), form.session.person, form.key, number, whole(form.text("pull"), "pull"))
     return go_to(job_path(number, "board"))
 
 
 @router.post("/jobs/{number}/board/go")
+@shown_again(_page)
 def go(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Take the pull into its next state."""
-    try:
-        pulling.go_on(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            cast(BoardState, form.text("seen")),
-            cast(BoardState, form.text("state")),
-            ticked=tuple(name for name in (*(key for key, _ in CAUTIONS), "clamps") if form.text(f"tick-{name}")),
-            words=form.text("words"),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    pulling.go_on(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        cast(BoardState, form.text("seen")),
+        cast(BoardState, form.text("state")),
+        ticked=tuple(name for name in (*(key for key, _ in CAUTIONS), "clamps") if form.text(f"tick-{name}")),
+        words=form.text("words"),
+    )
     return go_to(job_path(number, "board"))
 
 
 @router.post("/jobs/{number}/board/settle")
+@shown_again(_page)
 def settle(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record that the vehicle is driven or loaded, or that its points were read again after that."""
     desk = desk_of(request)
-    try:
-        if form.text("do") == "read":
-            pulling.read_settled(desk, form.session.person, form.key, number)
-        else:
-            pulling.settle(desk, form.session.person, form.key, number, form.text("how"), form.text("words"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    if form.text("do") == "read":
+        pulling.read_settled(desk, form.session.person, form.key, number)
+    else:
+        pulling.settle(desk, form.session.person, form.key, number, form.text("how"), form.text("words"))
     return go_to(job_path(number, "board"))
 
 
 @router.post("/jobs/{number}/board/cycle")
+@shown_again(_page)
 def close_cycle(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Close a cycle: what came of it at each watched point, and what was looked for after the pull."""
     desk = desk_of(request)
-    try:
-        board = board_of(desk.view(number).facts)
-        cycles = tuple(_cycle_typed(form, point) for point in (board.points if board else ()))
-        pulling.close_cycle(
-            desk,
-            form.session.person,
-            form.key,
-            number,
-            cycles,
-            again=form.text("do") == "again",
-            after=_after_typed(form),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    board = board_of(desk.view(number).facts)
+    cycles = tuple(_cycle_typed(form, point) for point in (board.points if board else ()))
+    pulling.close_cycle(
+        desk,
+        form.session.person,
+        form.key,
+        number,
+        cycles,
+        again=form.text("do") == "again",
+        after=_after_typed(form),
+    )
     return go_to(job_path(number, "board" if form.text("do") == "again" else "pulls"))
 
 
@@ -161,45 +193,6 @@ def _after_typed(form: Form) -> AfterPull:
         seams=form.text("seams").strip()[:500],
         dye_test="clear" if dye == "clear" else "found" if dye == "found" else "",
         words=form.text("words").strip()[:500],
-    )
-
-
-def _page(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    board = board_of(view.facts)
-    if board is None:
-        plan = plan_of(view.facts)
-        ended = {event.pull: event for event in view.facts.pull_events if event.state == "ended"}
-        holds = [hold for hold in view.state.holds if hold.name == "pulls_done"]
-        return render(
-            request,
-            "pulls_made.html",
-            session,
-            fault=fault,
-            typed=typed,
-            view=view,
-            spine=spine(view),
-            at="board",
-            plan=plan,
-            ended=ended,
-            hold=holds[0] if holds else None,
-            drawn=cycles_drawing(_cycles_by_code(view), reader_of(request).units),
-            settled=SETTLED,
-            settling=open_settling(view.facts),
-            settling_read=bool(stands_free(view.facts)),
-            taken_back=taken_back(view.facts),
-            learned={how: learned(view.facts, how) for how in SETTLED},
-            afters=[event for event in view.facts.pull_events if event.after],
-        )
-    return render(
-        request, "board.html", session, fault=fault, typed=typed, quiet_s=QUIET_S, **_shown(request, view, board)
     )
 
 

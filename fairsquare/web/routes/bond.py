@@ -23,6 +23,7 @@ from fairsquare.job.facts.finishing import ClockKind
 from fairsquare.job.weld.job import bond_said
 from fairsquare.store import clocks
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import figures, number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.product_forms import product_row
@@ -48,72 +49,50 @@ def edit(request: Request, number: str, session: Session = Depends(signed_in)) -
     return _editor(request, session, number)
 
 
+def _editor(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    said = bond_said(view.facts) or BondSaid()
+    rows = typed_rows(typed, BOND_ROWS) if typed else bond_rows(said)
+    there = {row["id"].casefold() for row in rows["product"]}
+    return row_page(
+        request,
+        session,
+        "bond_plan.html",
+        view,
+        "bond",
+        BOND_ROWS,
+        bond_rows(said),
+        fault,
+        typed,
+        _field(fault.field or "") if fault else "",
+        said=said,
+        version=finishing.version_of(view, "bond"),
+        product_kinds=PRODUCT_KINDS,
+        surfaces=SURFACES,
+        offered=[one for one in shop_of(request).products if one.id.casefold() not in there],
+    )
+
+
 @router.post("/jobs/{number}/bond/plan")
+@shown_again(_editor)
 def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Keep products, steps and surfaces as they were typed."""
     typed = form.typed()
-    try:
-        if asks_for_more(typed):
-            return _editor(request, form.session, number, typed=typed)
-        if form.text("add"):
-            return _editor(request, form.session, number, typed=_with_product(request, typed, form.text("add")))
-        said = bond_typed(typed)
-        seen = whole(form.text("version"), "version")
-        finishing.say_bond(desk_of(request), form.session.person, form.key, number, said, seen)
-    except FairSquareError as fault:
-        return _editor(request, form.session, number, fault=fault, typed=typed)
+    if asks_for_more(typed):
+        return _editor(request, form.session, number, typed=typed)
+    if form.text("add"):
+        return _editor(request, form.session, number, typed=_with_product(request, typed, form.text("add")))
+    said = bond_typed(typed)
+    seen = whole(form.text("version"), "version")
+    finishing.say_bond(desk_of(request), form.session.person, form.key, number, said, seen)
     return go_to(job_path(number, "bond"))
-
-
-@router.post("/jobs/{number}/clocks")
-def start(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Start a clock."""
-    kind = form.text("kind", "other")
-    try:
-        if kind not in CLOCKS:
-            raise Refused("What does it count?", field="kind", value=kind[:10])
-        minutes = number_of(form.text("minutes"), "minutes")
-        if minutes is None:
-            raise Refused("How many minutes?", field="minutes", value="")
-        clocking.start_clock(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            cast(ClockKind, kind),
-            form.text("product"),
-            form.text("label"),
-            minutes,
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
-    return go_to(job_path(number, "bond"))
-
-
-@router.post("/jobs/{number}/clocks/{clock}/end")
-def end(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
-    """End a clock; where a product was closed, its curing begins to count."""
-    try:
-        clocking.end_clock(desk_of(request), form.session.person, form.key, number, clock, form.text("words"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
-    return go_to(job_path(number, "bond"))
-
-
-@router.get("/clocks")
-def wall(request: Request, session: Session = Depends(signed_in)) -> Response:
-    """Show every clock that runs, for the wall."""
-    return render(request, "clocks.html", session, room="clocks", clocks=_running(request), kinds=CLOCKS)
-
-
-@router.get("/clocks/strip")
-def strip(request: Request, session: Session = Depends(signed_in)) -> Response:
-    """Return the clocks that run, for every page."""
-    return render(request, "parts/clock_strip.html", session, clocks=_running(request), kinds=CLOCKS)
-
-
-def _running(request: Request) -> list[clocks.RunningClock]:
-    return desk_of(request).database.run(clocks.running)
 
 
 def _page(
@@ -151,35 +130,51 @@ def _page(
     )
 
 
-def _editor(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    said = bond_said(view.facts) or BondSaid()
-    rows = typed_rows(typed, BOND_ROWS) if typed else bond_rows(said)
-    there = {row["id"].casefold() for row in rows["product"]}
-    return row_page(
-        request,
-        session,
-        "bond_plan.html",
-        view,
-        "bond",
-        BOND_ROWS,
-        bond_rows(said),
-        fault,
-        typed,
-        _field(fault.field or "") if fault else "",
-        said=said,
-        version=finishing.version_of(view, "bond"),
-        product_kinds=PRODUCT_KINDS,
-        surfaces=SURFACES,
-        offered=[one for one in shop_of(request).products if one.id.casefold() not in there],
+@router.post("/jobs/{number}/clocks")
+@shown_again(_page)
+def start(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Start a clock."""
+    kind = form.text("kind", "other")
+    if kind not in CLOCKS:
+        raise Refused("What does it count?", field="kind", value=kind[:10])
+    minutes = number_of(form.text("minutes"), "minutes")
+    if minutes is None:
+        raise Refused("How many minutes?", field="minutes", value="")
+    clocking.start_clock(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        cast(ClockKind, kind),
+        form.text("product"),
+        form.text("label"),
+        minutes,
     )
+    return go_to(job_path(number, "bond"))
+
+
+@router.post("/jobs/{number}/clocks/{clock}/end")
+@shown_again(_page, typed=False)
+def end(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
+    """End a clock; where a product was closed, its curing begins to count."""
+    clocking.end_clock(desk_of(request), form.session.person, form.key, number, clock, form.text("words"))
+    return go_to(job_path(number, "bond"))
+
+
+@router.get("/clocks")
+def wall(request: Request, session: Session = Depends(signed_in)) -> Response:
+    """Show every clock that runs, for the wall."""
+    return render(request, "clocks.html", session, room="clocks", clocks=_running(request), kinds=CLOCKS)
+
+
+@router.get("/clocks/strip")
+def strip(request: Request, session: Session = Depends(signed_in)) -> Response:
+    """Return the clocks that run, for every page."""
+    return render(request, "parts/clock_strip.html", session, clocks=_running(request), kinds=CLOCKS)
+
+
+def _running(request: Request) -> list[clocks.RunningClock]:
+    return desk_of(request).database.run(clocks.running)
 
 
 def _with_product(request: Request, typed: dict[str, str], name: str) -> dict[str, str]:

@@ -22,6 +22,7 @@ from fairsquare.core.sheet.model import Sheet
 from fairsquare.files.sheets import rows_from_text
 from fairsquare.job.measure.calls import understand_point
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
@@ -40,30 +41,38 @@ def show(request: Request, number: str, basis: Basis | None = None, session: Ses
     return _page(request, session, number, basis)
 
 
+def _basis(form: Form) -> Basis | None:
+    return cast(Basis, form.text("basis")) if form.text("basis") in BASES else None
+
+
+def _again(
+    request: Request, session: Session, number: str, *, fault: FairSquareError | None = None, form: Form
+) -> Response:
+    return _page(request, session, number, _basis(form), fault=fault, form=form)
+
+
 @router.post("/jobs/{number}/sheet/comparative")
+@shown_again(_again)
 def make(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Show the sheet that would be made; with `accept`, accept it as the next version."""
-    basis = cast(Basis, form.text("basis")) if form.text("basis") in BASES else None
-    try:
-        view = desk_of(request).view(number)
-        if basis is None:
-            raise Refused("Say what the sheet is to be made from.", field="basis", value=form.text("basis")[:40])
-        made, words = _made(view, basis, form)
-        if form.text("accept"):
-            sheet = made.sheet.model_copy(update={"name": f"{_plain_name(made.sheet)} (comparative: {words})"[:200]})
-            seen = form.text("seen_version")
-            desk_of(request).accept_sheet(
-                form.session.person,
-                form.key,
-                number,
-                sheet,
-                {},
-                f"comparative: {words}"[:200],
-                figures(seen),
-            )
-            return go_to(job_path(number, "sheet"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, basis, fault=fault, form=form)
+    basis = _basis(form)
+    view = desk_of(request).view(number)
+    if basis is None:
+        raise Refused("Say what the sheet is to be made from.", field="basis", value=form.text("basis")[:40])
+    made, words = _made(view, basis, form)
+    if form.text("accept"):
+        sheet = made.sheet.model_copy(update={"name": f"{_plain_name(made.sheet)} (comparative: {words})"[:200]})
+        seen = form.text("seen_version")
+        desk_of(request).accept_sheet(
+            form.session.person,
+            form.key,
+            number,
+            sheet,
+            {},
+            f"comparative: {words}"[:200],
+            figures(seen),
+        )
+        return go_to(job_path(number, "sheet"))
     return _page(request, form.session, number, basis, form=form, made=made, words=words)
 
 

@@ -41,6 +41,7 @@ from fairsquare.job.facts.cuts import CutKind, CutMadeFact
 from fairsquare.job.intake.parts import part_states
 from fairsquare.job.missing import Missing
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.drill_maps import any_never, bands, legend
 from fairsquare.web.forms import photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
@@ -70,16 +71,38 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
     return _index(request, session, number)
 
 
+def _index(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    return render(
+        request,
+        "cuts.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="cuts",
+        states=section_states(view.facts),
+        unplanned={member: how_decided(view.facts, member) for member in unplanned(view.facts)},
+        how=SECTION_HOW,
+    )
+
+
 @router.post("/jobs/{number}/cuts")
+@shown_again(_index)
 def begin(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Begin to plan the replacement of a member."""
     how = form.text("how")
-    try:
-        section = cutting.begin(
-            desk_of(request), form.session.person, form.key, number, form.text("member"), cast(SectionHow, how)
-        )
-    except FairSquareError as fault:
-        return _index(request, form.session, number, fault=fault, typed=form.typed())
+    section = cutting.begin(
+        desk_of(request), form.session.person, form.key, number, form.text("member"), cast(SectionHow, how)
+    )
     page = {"cut": "strip", "seams": "welds"}.get(how)
     return go_to(job_path(number, f"cuts/{section}/{page}" if page else "cuts"))
 
@@ -107,19 +130,99 @@ def edit_strip(request: Request, number: str, section: int, session: Session = D
     return _strip_page(request, session, number, section)
 
 
+def _strip_page(
+    request: Request,
+    session: Session,
+    number: str,
+    section: int,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view, state = seen_section(request, number, section)
+    strip = state.strip
+    own = strip.clearance_mm if strip else CLEARANCES
+    names = row_names(typed) if typed else lambda kind, number: f"{kind}-{number}"
+    return editor(
+        request,
+        session,
+        "strip_editor.html",
+        (view, state),
+        STRIP_ROWS,
+        strip_rows(strip) if strip else strip_known(view.facts, state.fact.member),
+        fault,
+        typed,
+        features=FEATURES,
+        behind=BEHIND,
+        joints=JOINTS,
+        runs=RUNS,
+        clearances={
+            kind: (typed or {}).get(f"clear-{kind}") or f"{own.get(kind, usual):g}"
+            for kind, usual in CLEARANCES.items()
+        },
+        codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
+        read=_as_it_was_read(view, state, units_of(request)),
+        preview=_drawn(request, strip, state.placed, (), fields=names)
+        if strip and state.placed and not typed
+        else None,
+        preview_placed=state.placed if not typed else None,
+        preview_fault=None,
+        preview_field="",
+    )
+
+
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    section: int,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    state = section_of(view, section)
+    part = state.welds.part if state.welds else None
+    return render(
+        request,
+        "section.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="cuts",
+        state=state,
+        states=section_states(view.facts),
+        joints=JOINTS,
+        gates=_gates(view, state),
+        openings=_openings(view, state),
+        layer_names={layer.id: layer.id for layer in state.strip.layers} if state.strip else {},
+        gone=[cut for cut in view.facts.cuts_made if cut.section == section and cut.taken_back],
+        photos=photos_of(view.facts, "section").get(state.fact.id, []),
+        parts=[one for one in part_states(view.facts) if part is None or one.part.id == part],
+        bands=bands(state, number, width=drawing_px(request))[:2],
+        legend=legend(state, units_of(request)),
+        any_never=any_never(state),
+        putting_in=putting_in(state.welds) if state.welds else {},
+        touching=metals_that_touch(state.welds) if state.welds else {},
+        cautions=CAUTIONS,
+        **_strip_context(request, state, typed if typed and "cut-0" in typed else None),
+        **_budget_context(state),
+    )
+
+
 @router.post("/jobs/{number}/cuts/{section}/strip")
+@shown_again(_strip_page)
 def keep_strip(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
     """Keep a strip as it was typed."""
     typed = form.typed()
-    try:
-        if asks_for_more(typed):
-            return _strip_page(request, form.session, number, section, typed=typed)
-        state = section_of(desk_of(request).view(number), section)
-        strip = strip_typed(typed, state.strip)
-        seen = whole(form.text("version"), "version")
-        cutting.keep_strip(desk_of(request), form.session.person, form.key, number, section, strip, seen)
-    except FairSquareError as fault:
-        return _strip_page(request, form.session, number, section, fault=fault, typed=typed)
+    if asks_for_more(typed):
+        return _strip_page(request, form.session, number, section, typed=typed)
+    state = section_of(desk_of(request).view(number), section)
+    strip = strip_typed(typed, state.strip)
+    seen = whole(form.text("version"), "version")
+    cutting.keep_strip(desk_of(request), form.session.person, form.key, number, section, strip, seen)
     return go_to(job_path(number, f"cuts/{section}"))
 
 
@@ -150,67 +253,59 @@ def draw_strip(request: Request, number: str, section: int, form: Form = Depends
 
 
 @router.post("/jobs/{number}/cuts/{section}/put")
+@shown_again(_page)
 def put(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
     """Keep the cuts where a person put them, or let them go back to the best place."""
-    try:
-        state = section_of(desk_of(request).view(number), section)
-        if form.text("do") == "try":
-            return _page(request, form.session, number, section, typed=form.typed())
-        back = form.text("do") == "best"
-        chosen = {} if back else _typed_cuts(state, form.typed())
-        reason = "" if back else form.text("reason")
-        seen = whole(form.text("version"), "version")
-        cutting.put_cuts(desk_of(request), form.session.person, form.key, number, section, chosen, reason, seen)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, section, fault=fault, typed=form.typed())
+    state = section_of(desk_of(request).view(number), section)
+    if form.text("do") == "try":
+        return _page(request, form.session, number, section, typed=form.typed())
+    back = form.text("do") == "best"
+    chosen = {} if back else _typed_cuts(state, form.typed())
+    reason = "" if back else form.text("reason")
+    seen = whole(form.text("version"), "version")
+    cutting.put_cuts(desk_of(request), form.session.person, form.key, number, section, chosen, reason, seen)
     return go_to(job_path(number, f"cuts/{section}"))
 
 
 @router.post("/jobs/{number}/cuts/{section}/lines")
+@shown_again(_page)
 def keep_lines(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
     """Keep how the lines are drawn, sawn and trimmed."""
-    try:
-        lines = lines_typed(form.typed())
-        seen = whole(form.text("version"), "version")
-        cutting.keep_lines(desk_of(request), form.session.person, form.key, number, section, lines, seen)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, section, fault=fault, typed=form.typed())
+    lines = lines_typed(form.typed())
+    seen = whole(form.text("version"), "version")
+    cutting.keep_lines(desk_of(request), form.session.person, form.key, number, section, lines, seen)
     return go_to(job_path(number, f"cuts/{section}") + "#lines")
 
 
 @router.post("/jobs/{number}/cuts/{section}/made")
+@shown_again(_page)
 def make(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
     """Record a cut that is made."""
     kind = form.text("kind")
-    try:
-        if kind not in ("access", "final"):
-            raise Refused("Is it an access cut or the final line?", field="kind", value=kind[:20])
-        at = float(read_length(form.text("at"), "mm", field="at").mm) if kind == "access" else None
-        cutting.make_cut(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            section,
-            form.text("layer"),
-            cast(CutKind, kind),
-            at,
-            form.text("tool"),
-            form.text("words"),
-            form.text("reason"),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, section, fault=fault, typed=form.typed())
+    if kind not in ("access", "final"):
+        raise Refused("Is it an access cut or the final line?", field="kind", value=kind[:20])
+    at = float(read_length(form.text("at"), "mm", field="at").mm) if kind == "access" else None
+    cutting.make_cut(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        section,
+        form.text("layer"),
+        cast(CutKind, kind),
+        at,
+        form.text("tool"),
+        form.text("words"),
+        form.text("reason"),
+    )
     return go_to(job_path(number, f"cuts/{section}") + "#made")
 
 
 @router.post("/jobs/{number}/cuts/{section}/made/{cut}/back")
+@shown_again(_page, typed=False)
 def take_back(request: Request, number: str, section: int, cut: int, form: Form = Depends(sent_form)) -> Response:
     """Take back a cut that was recorded by mistake."""
-    try:
-        cutting.take_cut_back(desk_of(request), form.session.person, form.key, number, section, cut)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, section, fault=fault)
+    cutting.take_cut_back(desk_of(request), form.session.person, form.key, number, section, cut)
     return go_to(job_path(number, f"cuts/{section}") + "#made")
 
 
@@ -222,30 +317,6 @@ def _typed_cuts(state: SectionState, typed: dict[str, str]) -> dict[str, float]:
         if text:
             found[layer.id] = float(read_length(text, "mm", field=f"cut-{index}").mm)
     return found
-
-
-def _index(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    return render(
-        request,
-        "cuts.html",
-        session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="cuts",
-        states=section_states(view.facts),
-        unplanned={member: how_decided(view.facts, member) for member in unplanned(view.facts)},
-        how=SECTION_HOW,
-    )
 
 
 def _drawn(
@@ -306,47 +377,6 @@ def _strip_context(
     }
 
 
-def _page(
-    request: Request,
-    session: Session,
-    number: str,
-    section: int,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    state = section_of(view, section)
-    part = state.welds.part if state.welds else None
-    return render(
-        request,
-        "section.html",
-        session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="cuts",
-        state=state,
-        states=section_states(view.facts),
-        joints=JOINTS,
-        gates=_gates(view, state),
-        openings=_openings(view, state),
-        layer_names={layer.id: layer.id for layer in state.strip.layers} if state.strip else {},
-        gone=[cut for cut in view.facts.cuts_made if cut.section == section and cut.taken_back],
-        photos=photos_of(view.facts, "section").get(state.fact.id, []),
-        parts=[one for one in part_states(view.facts) if part is None or one.part.id == part],
-        bands=bands(state, number, width=drawing_px(request))[:2],
-        legend=legend(state, units_of(request)),
-        any_never=any_never(state),
-        putting_in=putting_in(state.welds) if state.welds else {},
-        touching=metals_that_touch(state.welds) if state.welds else {},
-        cautions=CAUTIONS,
-        **_strip_context(request, state, typed if typed and "cut-0" in typed else None),
-        **_budget_context(state),
-    )
-
-
 def _openings(view: JobView, state: SectionState) -> list[tuple[AccessCut, Said | None]]:
     """Return the access cuts that are planned and not made yet, with what each waits for."""
     made = {(cut.layer, cut.at_mm) for cut in state.cuts if cut.kind == "access"}
@@ -403,47 +433,6 @@ def _kerf_cautions(lines: LinesSaid, gap: float) -> tuple[str, ...]:
     return (
         f"The saw cut is {lines.kerf_mm:g} mm wide, the gap {gap:g}: vehicle and donor laid over each other and cut in one stroke "
         "would be left too far apart. Cut each to its own line.",
-    )
-
-
-def _strip_page(
-    request: Request,
-    session: Session,
-    number: str,
-    section: int,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view, state = seen_section(request, number, section)
-    strip = state.strip
-    own = strip.clearance_mm if strip else CLEARANCES
-    names = row_names(typed) if typed else lambda kind, number: f"{kind}-{number}"
-    return editor(
-        request,
-        session,
-        "strip_editor.html",
-        (view, state),
-        STRIP_ROWS,
-        strip_rows(strip) if strip else strip_known(view.facts, state.fact.member),
-        fault,
-        typed,
-        features=FEATURES,
-        behind=BEHIND,
-        joints=JOINTS,
-        runs=RUNS,
-        clearances={
-            kind: (typed or {}).get(f"clear-{kind}") or f"{own.get(kind, usual):g}"
-            for kind, usual in CLEARANCES.items()
-        },
-        codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
-        read=_as_it_was_read(view, state, units_of(request)),
-        preview=_drawn(request, strip, state.placed, (), fields=names)
-        if strip and state.placed and not typed
-        else None,
-        preview_placed=state.placed if not typed else None,
-        preview_fault=None,
-        preview_field="",
     )
 
 

@@ -13,6 +13,7 @@ from fairsquare.job.damage.job import before_pulls, damage_of, damage_picture, k
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.counted import counting
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
 from fairsquare.web.words import HIT_FROM, MODES
@@ -25,18 +26,6 @@ router = APIRouter()
 def show(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
     """Show what happened to the structure."""
     return _page(request, session, number)
-
-
-@router.post("/jobs/{number}/damage/settle")
-def settle(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Settle a contradiction with a reason."""
-    try:
-        deciding.settle(
-            desk_of(request), form.session.person, form.key, number, form.text("finding"), form.text("reason")
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
-    return go_to(job_path(number, "damage"))
 
 
 def _page(
@@ -83,6 +72,14 @@ def _page(
         pulled=before_pulls(view.facts) is not view.facts,
         hold=view.state.hold("decision_made"),
     )
+
+
+@router.post("/jobs/{number}/damage/settle")
+@shown_again(_page)
+def settle(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Settle a contradiction with a reason."""
+    deciding.settle(desk_of(request), form.session.person, form.key, number, form.text("finding"), form.text("reason"))
+    return go_to(job_path(number, "damage"))
 
 
 def _read_again(facts: JobFacts) -> frozenset[str]:

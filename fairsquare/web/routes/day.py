@@ -16,6 +16,7 @@ from fairsquare.job.plan.kept import KeptPiece, KeptPlan
 from fairsquare.job.stations import HELD_UP, is_hold
 from fairsquare.store import people, shop
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in
 from fairsquare.web.row_editor import BLANK, MORE, asks_for_more
@@ -42,52 +43,56 @@ def printed(request: Request, days: int = 1, session: Session = Depends(signed_i
     return _page(request, session, "day_print.html", days=days)
 
 
+def _day(
+    request: Request,
+    session: Session,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    return _page(request, session, "day.html", fault=fault, typed=typed)
+
+
 @router.post("/day/plan")
+@shown_again(_day, typed=False)
 def plan(request: Request, form: Form = Depends(sent_form)) -> Response:
     """Plan the day, changing as little as must be, or afresh."""
-    try:
-        afresh = form.text("do") == "afresh"
-        planning.plan_day(desk_of(request), form.session.person, form.key, zone_of(request), afresh=afresh)
-    except FairSquareError as fault:
-        return _page(request, form.session, "day.html", fault=fault)
+    afresh = form.text("do") == "afresh"
+    planning.plan_day(desk_of(request), form.session.person, form.key, zone_of(request), afresh=afresh)
     return go_to("/day")
 
 
 @router.post("/day/fix")
+@shown_again(_day, typed=False)
 def fix(request: Request, form: Form = Depends(sent_form)) -> Response:
     """Fix a piece where it is planned, or let it go again."""
-    try:
-        planning.fix_piece(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            whole(form.text("plan"), "plan"),
-            form.text("job"),
-            form.text("what"),
-            form.text("fixed") == "yes",
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, "day.html", fault=fault)
+    planning.fix_piece(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        whole(form.text("plan"), "plan"),
+        form.text("job"),
+        form.text("what"),
+        form.text("fixed") == "yes",
+    )
     return go_to("/day")
 
 
 @router.post("/day/move")
+@shown_again(_day)
 def move(request: Request, form: Form = Depends(sent_form)) -> Response:
     """Move a piece to another person or time; the rest is planned round it, and what that costs is told."""
-    try:
-        planning.move_piece(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            zone_of(request),
-            whole(form.text("plan"), "plan"),
-            form.text("job"),
-            form.text("what"),
-            form.text("to"),
-            _moment(form.text("at"), form.text("day"), zone_of(request)),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, "day.html", fault=fault, typed=form.typed())
+    planning.move_piece(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        zone_of(request),
+        whole(form.text("plan"), "plan"),
+        form.text("job"),
+        form.text("what"),
+        form.text("to"),
+        _moment(form.text("at"), form.text("day"), zone_of(request)),
+    )
     return go_to("/day#cost")
 
 
@@ -108,21 +113,6 @@ def _moment(text: str, day: str, zone: ZoneInfo) -> datetime.datetime:
 def shop_page(request: Request, session: Session = Depends(signed_in)) -> Response:
     """Show what the shop says of itself."""
     return _shop(request, session)
-
-
-@router.post("/shop")
-def say(request: Request, form: Form = Depends(sent_form)) -> Response:
-    """Keep what the shop says of itself."""
-    typed = form.typed()
-    try:
-        if asks_for_more(typed):
-            return _shop(request, form.session, typed=typed)
-        seen = whole(form.text("version"), "version")
-        planning.say_shop(desk_of(request), form.session.person, form.key, shop_typed(typed), seen)
-    except FairSquareError as fault:
-        return _shop(request, form.session, fault=fault, typed=typed)
-    shop_was_said(request)
-    return go_to("/shop")
 
 
 def _shop(
@@ -154,6 +144,19 @@ def _shop(
         wrong_field=wrong,
         wrong_words=field_words(wrong),
     )
+
+
+@router.post("/shop")
+@shown_again(_shop)
+def say(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Keep what the shop says of itself."""
+    typed = form.typed()
+    if asks_for_more(typed):
+        return _shop(request, form.session, typed=typed)
+    seen = whole(form.text("version"), "version")
+    planning.say_shop(desk_of(request), form.session.person, form.key, shop_typed(typed), seen)
+    shop_was_said(request)
+    return go_to("/shop")
 
 
 def _page(

@@ -15,6 +15,7 @@ from fairsquare.job.damage.choices import CHOICES, LETTERS, MemberState, member_
 from fairsquare.job.damage.job import damage_picture, units_of
 from fairsquare.job.facts.damage import MemberFact
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.findings import members_offered
 from fairsquare.web.forms import hours_of, photos_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
@@ -32,68 +33,41 @@ def show(
     return _page(request, session, number, member=member[:120], layer=layer[:60])
 
 
+def _again(
+    request: Request, session: Session, number: str, *, fault: FairSquareError | None = None, form: Form
+) -> Response:
+    """Show the member again of which was said what cannot be."""
+    typed = {**form.typed(), "signs": form.several("signs")}
+    member, layer = form.text("member"), form.text("layer")
+    return _page(request, session, number, fault=fault, typed=typed, member=member, layer=layer)
+
+
 @router.post("/jobs/{number}/decide/member")
+@shown_again(_again)
 def see(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record a member as it is seen, and the maker's word on it."""
-    member, layer = form.text("member"), form.text("layer")
-    try:
-        said = _member_said(form)
-        member, layer = said.member, said.layer
-        deciding.see_member(desk_of(request), form.session.person, form.key, number, said)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=_typed(form), member=member, layer=layer)
-    return _go(number, member, layer)
+    said = _member_said(form)
+    deciding.see_member(desk_of(request), form.session.person, form.key, number, said)
+    return _go(number, said.member, said.layer)
 
 
 @router.post("/jobs/{number}/decide")
+@shown_again(_again)
 def decide(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record what is done with a member."""
-    member, layer = form.text("member"), form.text("layer")
-    try:
-        chosen = form.text("decision")
-        if chosen not in CHOICES:
-            raise Refused("Choose what is done with it.", field="decision", value=chosen[:40])
-        said = DecisionSaid(
-            decision=chosen,
-            hours=hours_of(form.text("hours")),
-            **{name: form.text(name) for name in ("reason", "gives_up", "remains", "consent", "first", "donor")},
-        )
-        seen = whole(form.text("seen"), "seen")
-        deciding.decide(desk_of(request), form.session.person, form.key, number, seen, said)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=_typed(form), member=member, layer=layer)
+    chosen = form.text("decision")
+    if chosen not in CHOICES:
+        raise Refused("Choose what is done with it.", field="decision", value=chosen[:40])
+    said = DecisionSaid(
+        decision=chosen,
+        hours=hours_of(form.text("hours")),
+        **{name: form.text(name) for name in ("reason", "gives_up", "remains", "consent", "first", "donor")},
+    )
+    seen = whole(form.text("seen"), "seen")
+    deciding.decide(desk_of(request), form.session.person, form.key, number, seen, said)
     view = desk_of(request).view(number)
     following = next((state for state in member_states(view.facts) if state.open), None)
     return _go(number, following.member, following.layer) if following else go_to(job_path(number, "decide"))
-
-
-@router.post("/jobs/{number}/decide/keep-fair")
-def keep_fair(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Keep every member that is wholly read, fair and not looked at yet."""
-    try:
-        deciding.keep_what_is_fair(desk_of(request), form.session.person, form.key, number)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
-    return go_to(job_path(number, "decide"))
-
-
-def _go(number: str, member: str, layer: str) -> Response:
-    return go_to(f"{job_path(number, 'decide')}?{urlencode({'member': member, 'layer': layer})}")
-
-
-def _member_said(form: Form) -> MemberSaid:
-    words = {"yes": True, "no": False}
-    return deciding.member_said(
-        {
-            **{name: form.text(name) for name in ("member", "layer", "material", "role", "source", "contradicts")},
-            "signs": tuple(sign for sign in form.several("signs") if sign),
-            **{name: words.get(form.text(name)) for name in ("straighten", "section", "heat")},
-        }
-    )
-
-
-def _typed(form: Form) -> dict[str, Any]:
-    return {**form.typed(), "signs": form.several("signs")}
 
 
 def _page(
@@ -146,6 +120,29 @@ def _page(
         signs=SIGNS,
         yes_no=YES_NO,
         hold=view.state.hold("decision_made"),
+    )
+
+
+@router.post("/jobs/{number}/decide/keep-fair")
+@shown_again(_page, typed=False)
+def keep_fair(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep every member that is wholly read, fair and not looked at yet."""
+    deciding.keep_what_is_fair(desk_of(request), form.session.person, form.key, number)
+    return go_to(job_path(number, "decide"))
+
+
+def _go(number: str, member: str, layer: str) -> Response:
+    return go_to(f"{job_path(number, 'decide')}?{urlencode({'member': member, 'layer': layer})}")
+
+
+def _member_said(form: Form) -> MemberSaid:
+    words = {"yes": True, "no": False}
+    return deciding.member_said(
+        {
+            **{name: form.text(name) for name in ("member", "layer", "material", "role", "source", "contradicts")},
+            "signs": tuple(sign for sign in form.several("signs") if sign),
+            **{name: words.get(form.text(name)) for name in ("straighten", "section", "heat")},
+        }
     )
 
 

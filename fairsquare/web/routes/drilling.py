@@ -10,6 +10,7 @@ from fairsquare.core.cut.working import MARKS, fate_words
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.drawings.drill import mark_sign
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.drill_maps import any_never, bands, cannot, counts, legend
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, units_of
@@ -28,18 +29,50 @@ def edit(request: Request, number: str, section: int, session: Session = Depends
     return _editor(request, session, number, section)
 
 
+def _editor(
+    request: Request,
+    session: Session,
+    number: str,
+    section: int,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view, state = seen_section(request, number, section)
+    said = state.welds or WeldsSaid()
+    chosen = {
+        "donor": said.donor,
+        "part": str(said.part or ""),
+        "pilot": f"{said.pilot_mm:g}",
+        "hole": f"{said.hole_mm:g}",
+    }
+    return editor(
+        request,
+        session,
+        "welds_editor.html",
+        (view, state),
+        WELD_ROWS,
+        weld_rows(state.welds) if state.welds else welds_known(view.facts, state.fact.member, state.strip),
+        fault,
+        typed,
+        chosen={name: (typed or {}).get(name, value) for name, value in chosen.items()},
+        parts={"": "—", **{str(part.id): part.name for part in view.facts.parts}},
+        fates=FATES,
+        weld_kinds=WELD_KINDS,
+        reaches={name: REACH_WORDS[name] for name in REACHES},
+    )
+
+
 @router.post("/jobs/{number}/cuts/{section}/welds")
+@shown_again(_editor)
 def keep(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
     """Keep welds as they were typed."""
     typed = form.typed()
-    try:
-        if asks_for_more(typed):
-            return _editor(request, form.session, number, section, typed=typed)
-        welds = welds_typed(typed)
-        seen = whole(form.text("version"), "version")
-        cutting.keep_welds(desk_of(request), form.session.person, form.key, number, section, welds, seen)
-    except FairSquareError as fault:
-        return _editor(request, form.session, number, section, fault=fault, typed=typed)
+    if asks_for_more(typed):
+        return _editor(request, form.session, number, section, typed=typed)
+    welds = welds_typed(typed)
+    seen = whole(form.text("version"), "version")
+    cutting.keep_welds(desk_of(request), form.session.person, form.key, number, section, welds, seen)
     return go_to(job_path(number, f"cuts/{section}/map"))
 
 
@@ -56,17 +89,20 @@ def show(
     return _map(request, session, number, section, _side(whose), weld)
 
 
+def _map_of_form(
+    request: Request, session: Session, number: str, section: int, *, fault: FairSquareError | None = None, form: Form
+) -> Response:
+    """Show the map that a tick was sent from."""
+    return _map(request, session, number, section, _side(form.text("whose")), "", fault=fault)
+
+
 @router.post("/jobs/{number}/cuts/{section}/map")
+@shown_again(_map_of_form)
 def tick(request: Request, number: str, section: int, form: Form = Depends(sent_form)) -> Response:
     """Tick a weld off, or take its tick back."""
     whose = _side(form.text("whose"))
-    try:
-        done = form.text("done") != "no"
-        cutting.tick(
-            desk_of(request), form.session.person, form.key, number, section, whose, form.text("weld"), done=done
-        )
-    except FairSquareError as fault:
-        return _map(request, form.session, number, section, whose, "", fault=fault)
+    done = form.text("done") != "no"
+    cutting.tick(desk_of(request), form.session.person, form.key, number, section, whose, form.text("weld"), done=done)
     if request.headers.get("hx-request"):
         return _map(request, form.session, number, section, whose, "")
     return go_to(job_path(number, f"cuts/{section}/map?whose={whose}"))
@@ -115,38 +151,4 @@ def _map(
         hard={part.id for part in state.welds.parts if part.hard},
         marks=MARKS,
         mark_sign=mark_sign,
-    )
-
-
-def _editor(
-    request: Request,
-    session: Session,
-    number: str,
-    section: int,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view, state = seen_section(request, number, section)
-    said = state.welds or WeldsSaid()
-    chosen = {
-        "donor": said.donor,
-        "part": str(said.part or ""),
-        "pilot": f"{said.pilot_mm:g}",
-        "hole": f"{said.hole_mm:g}",
-    }
-    return editor(
-        request,
-        session,
-        "welds_editor.html",
-        (view, state),
-        WELD_ROWS,
-        weld_rows(state.welds) if state.welds else welds_known(view.facts, state.fact.member, state.strip),
-        fault,
-        typed,
-        chosen={name: (typed or {}).get(name, value) for name, value in chosen.items()},
-        parts={"": "—", **{str(part.id): part.name for part in view.facts.parts}},
-        fates=FATES,
-        weld_kinds=WELD_KINDS,
-        reaches={name: REACH_WORDS[name] for name in REACHES},
     )

@@ -23,6 +23,7 @@ from fairsquare.job.facts.done import (
 )
 from fairsquare.job.release.handover import LIMITS_OF_ADVICE, finish_items, outside_work, standing
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import code_on, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 
@@ -44,25 +45,59 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
     return _page(request, session, number)
 
 
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    items = finish_items(view.facts)
+    listed = {item.what.what for item, _ in items if isinstance(item.what, FinishItem)}
+    done = standing(view.facts)
+    return render(
+        request,
+        "finish.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="finish",
+        hold=view.state.hold("released"),
+        items=items,
+        usual={what: words for what, words in USUAL.items() if what not in listed},
+        finishes=FINISHES,
+        outsides=OUTSIDES,
+        outside={what: outside_work(view.facts, what) for what in OUTSIDES},
+        papers={one.what.what: one.id for one in done if isinstance(one.what, OutsideWork)},
+        outside_ends=OUTSIDE_ENDS,
+        advices=ADVICES,
+        given=[one for one in done if isinstance(one.what, Advice)],
+        left=[one for one in done if isinstance(one.what, LeftOut)],
+        limits=LIMITS_OF_ADVICE,
+        filler_waits=finishing.gaps_before_filler(view),
+        photos=[photo for photo in view.facts.photos if photo.about == "done"],
+    )
+
+
 @router.post("/jobs/{number}/finish")
+@shown_again(_page)
 def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record an item, that it is done, work of others, advice, or what is left out."""
     desk, person = desk_of(request), form.session.person
-    try:
-        finishing.note(desk, person, form.key, number, _done(form, desk.view(number).facts.sheet))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    finishing.note(desk, person, form.key, number, _done(form, desk.view(number).facts.sheet))
     return go_to(job_path(number, "finish") + f"#{form.text('at')}"[:40])
 
 
 @router.post("/jobs/{number}/finish/back")
+@shown_again(_page, typed=False)
 def take_back(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Take back something that was noted."""
-    try:
-        event = whole(form.text("event"), "event")
-        finishing.take_back(desk_of(request), form.session.person, form.key, number, event)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
+    event = whole(form.text("event"), "event")
+    finishing.take_back(desk_of(request), form.session.person, form.key, number, event)
     return go_to(job_path(number, "finish"))
 
 
@@ -113,41 +148,3 @@ def _said(form: Form, field: str, words: str) -> str:
     if len(value) < 2:
         raise Refused(words, field=field, value=value)
     return value
-
-
-def _page(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    items = finish_items(view.facts)
-    listed = {item.what.what for item, _ in items if isinstance(item.what, FinishItem)}
-    done = standing(view.facts)
-    return render(
-        request,
-        "finish.html",
-        session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="finish",
-        hold=view.state.hold("released"),
-        items=items,
-        usual={what: words for what, words in USUAL.items() if what not in listed},
-        finishes=FINISHES,
-        outsides=OUTSIDES,
-        outside={what: outside_work(view.facts, what) for what in OUTSIDES},
-        papers={one.what.what: one.id for one in done if isinstance(one.what, OutsideWork)},
-        outside_ends=OUTSIDE_ENDS,
-        advices=ADVICES,
-        given=[one for one in done if isinstance(one.what, Advice)],
-        left=[one for one in done if isinstance(one.what, LeftOut)],
-        limits=LIMITS_OF_ADVICE,
-        filler_waits=finishing.gaps_before_filler(view),
-        photos=[photo for photo in view.facts.photos if photo.about == "done"],
-    )

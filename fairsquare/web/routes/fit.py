@@ -34,6 +34,7 @@ from fairsquare.job.release.handover import standing
 from fairsquare.job.release.holds import may_sign
 from fairsquare.job.stations import BY_KEY, is_hold
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.fit_forms import FIT_ROWS, fit_rows, fit_typed, spans_typed
 from fairsquare.web.forms import call_unit_of, called_ago, code_on, number_of, remember_unit, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
@@ -65,56 +66,88 @@ def understood(
     return render(request, "parts/gap_understood.html", session, heard=heard, fault=fault, status=200)
 
 
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    stand = stands_on(view.facts)
+    states = gap_states(view.facts)
+    count = {gap.id for state in states for gap in (state.rack, state.wheels) if gap}
+    return render(
+        request,
+        "fit.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="fit",
+        states=states,
+        fits=gap_fits,
+        beside=_beside(view),
+        said=fit_said(view.facts),
+        older=[gap for gap in view.facts.gaps if gap.id not in count],
+        hold=view.state.hold("fit_accepted"),
+        stand=stand,
+        stands=STANDS,
+        carried=carried(view.facts),
+        free_spans=_free_spans(view),
+        findings=fit_findings(view.facts, view.state.picture),
+        unsettled={one.key for one in open_fit_findings(view.facts, view.state.picture)},
+        settled={one.finding: one for one in view.facts.settlements},
+        moves={what: MOVES[what].title for what in SIMPLE},
+        log=view.facts.movements[-8:][::-1],
+        call_unit=call_unit_of(request),
+    )
+
+
 @router.post("/jobs/{number}/gaps")
+@shown_again(_page)
 def read_gap(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record a gap: as it was called, or with its place, reading and target one by one."""
     unit = unit_of(form.text("unit"))
     desk, person = desk_of(request), form.session.person
-    try:
-        if "call" in form.data:
-            gaps.call_gap(desk, person, form.key, number, form.text("call"), unit, called_ago(form))
-        else:
-            gaps.read_gap(
-                desk,
-                person,
-                form.key,
-                number,
-                form.text("place"),
-                form.text("said"),
-                form.text("target"),
-                form.text("tolerance"),
-                unit,
-            )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    if "call" in form.data:
+        gaps.call_gap(desk, person, form.key, number, form.text("call"), unit, called_ago(form))
+    else:
+        gaps.read_gap(
+            desk,
+            person,
+            form.key,
+            number,
+            form.text("place"),
+            form.text("said"),
+            form.text("target"),
+            form.text("tolerance"),
+            unit,
+        )
     return remember_unit(go_to(job_path(number, "fit")), unit)
 
 
 @router.post("/jobs/{number}/fit/moved")
+@shown_again(_page)
 def moved(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record that something moved, or that the vehicle was let down on its wheels."""
     what, words = form.text("what"), form.text("words")
-    try:
-        if what not in MOVES:
-            raise Refused("Say what moved.", field="what", value=what[:20])
-        if what == "lowered":
-            finishing.lower(desk_of(request), form.session.person, form.key, number, words)
-        else:
-            desk_of(request).record_move(form.session.person, form.key, number, what, words)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    if what not in MOVES:
+        raise Refused("Say what moved.", field="what", value=what[:20])
+    if what == "lowered":
+        finishing.lower(desk_of(request), form.session.person, form.key, number, words)
+    else:
+        desk_of(request).record_move(form.session.person, form.key, number, what, words)
     return go_to(job_path(number, "fit"))
 
 
 @router.post("/jobs/{number}/fit/settle")
+@shown_again(_page)
 def settle(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Settle a contradiction of a gap and the readings."""
-    try:
-        gaps.settle_fit(
-            desk_of(request), form.session.person, form.key, number, form.text("finding"), form.text("reason")
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    gaps.settle_fit(desk_of(request), form.session.person, form.key, number, form.text("finding"), form.text("reason"))
     return go_to(job_path(number, "fit") + "#findings")
 
 
@@ -124,14 +157,49 @@ def panels(request: Request, number: str, session: Session = Depends(signed_in))
     return _panels(request, session, number)
 
 
+def _panels(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    stand = stands_on(view.facts)
+    weight_on = request.query_params.get("weight") != "off"
+    done = standing(view.facts)
+    openings = [(one, one.what, _squared(one.what)) for one in done if isinstance(one.what, OpeningRead)]
+    sheet = view.facts.sheet
+    return render(
+        request,
+        "fit_panels.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="fit",
+        panels=panel_states(view.facts, stand, weight_on=weight_on),
+        weight_on=weight_on,
+        stand=stand,
+        stands=STANDS,
+        fits=gap_fits,
+        hinge_states=HINGE_STATES,
+        span_names=SPAN_NAMES,
+        openings=openings[::-1],
+        fixtures=[(one, one.what, _fixture(view, one.what)) for one in done if isinstance(one.what, FixtureSet)],
+        log=[one for one in view.facts.done if one.kind in ("hung", "hinge", "opening", "fixture")][::-1],
+        codes=[point.code for point in sheet.points] if sheet else [],
+    )
+
+
 @router.post("/jobs/{number}/fit/panels")
+@shown_again(_panels)
 def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record a trial hanging, a hinge looked at, an opening measured, or a fixture set."""
     desk, person = desk_of(request), form.session.person
-    try:
-        finishing.note(desk, person, form.key, number, _done(form, desk.view(number).facts.sheet))
-    except FairSquareError as fault:
-        return _panels(request, form.session, number, fault=fault, typed=form.typed())
+    finishing.note(desk, person, form.key, number, _done(form, desk.view(number).facts.sheet))
     return go_to(job_path(number, "fit/panels") + f"#{form.text('at')}"[:60])
 
 
@@ -193,13 +261,11 @@ def _opening_target(typed: dict[str, str], sheet: Sheet | None) -> Spans:
 
 
 @router.post("/jobs/{number}/fit/back")
+@shown_again(_panels, typed=False)
 def take_back(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Take back something that was noted."""
-    try:
-        event = whole(form.text("event"), "event")
-        finishing.take_back(desk_of(request), form.session.person, form.key, number, event)
-    except FairSquareError as fault:
-        return _panels(request, form.session, number, fault=fault)
+    event = whole(form.text("event"), "event")
+    finishing.take_back(desk_of(request), form.session.person, form.key, number, event)
     return go_to(job_path(number, "fit/panels"))
 
 
@@ -209,18 +275,44 @@ def edit(request: Request, number: str, session: Session = Depends(signed_in)) -
     return _editor(request, session, number)
 
 
+def _editor(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    said = fit_said(view.facts) or FitSaid()
+    return row_page(
+        request,
+        session,
+        "fit_list.html",
+        view,
+        "fit",
+        FIT_ROWS,
+        fit_rows(said),
+        fault,
+        typed,
+        (fault.field or "") if fault else "",
+        said=said,
+        version=finishing.version_of(view, "fit"),
+        ways={way: way for way in WAYS},
+        codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
+    )
+
+
 @router.post("/jobs/{number}/fit/list")
+@shown_again(_editor)
 def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Keep panels, hinges and gaps as they were typed."""
     typed = form.typed()
-    try:
-        if asks_for_more(typed):
-            return _editor(request, form.session, number, typed=typed)
-        said = fit_typed(typed, desk_of(request).view(number).facts.sheet)
-        seen = whole(form.text("version"), "version")
-        finishing.say_fit(desk_of(request), form.session.person, form.key, number, said, seen)
-    except FairSquareError as fault:
-        return _editor(request, form.session, number, fault=fault, typed=typed)
+    if asks_for_more(typed):
+        return _editor(request, form.session, number, typed=typed)
+    said = fit_typed(typed, desk_of(request).view(number).facts.sheet)
+    seen = whole(form.text("version"), "version")
+    finishing.say_fit(desk_of(request), form.session.person, form.key, number, said, seen)
     return go_to(job_path(number, "fit"))
 
 
@@ -285,46 +377,6 @@ def _hold_page(
     )
 
 
-def _page(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    stand = stands_on(view.facts)
-    states = gap_states(view.facts)
-    count = {gap.id for state in states for gap in (state.rack, state.wheels) if gap}
-    return render(
-        request,
-        "fit.html",
-        session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="fit",
-        states=states,
-        fits=gap_fits,
-        beside=_beside(view),
-        said=fit_said(view.facts),
-        older=[gap for gap in view.facts.gaps if gap.id not in count],
-        hold=view.state.hold("fit_accepted"),
-        stand=stand,
-        stands=STANDS,
-        carried=carried(view.facts),
-        free_spans=_free_spans(view),
-        findings=fit_findings(view.facts, view.state.picture),
-        unsettled={one.key for one in open_fit_findings(view.facts, view.state.picture)},
-        settled={one.finding: one for one in view.facts.settlements},
-        moves={what: MOVES[what].title for what in SIMPLE},
-        log=view.facts.movements[-8:][::-1],
-        call_unit=call_unit_of(request),
-    )
-
-
 def _beside(view: JobView) -> dict[str, list[tuple[str, PointJudgement]]]:
     """Return the points that speak of each gap, as they are judged by their readings."""
     sheet, picture = view.facts.sheet, view.state.picture
@@ -346,43 +398,6 @@ def _free_spans(view: JobView) -> int:
     return len(pairs)
 
 
-def _panels(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    stand = stands_on(view.facts)
-    weight_on = request.query_params.get("weight") != "off"
-    done = standing(view.facts)
-    openings = [(one, one.what, _squared(one.what)) for one in done if isinstance(one.what, OpeningRead)]
-    sheet = view.facts.sheet
-    return render(
-        request,
-        "fit_panels.html",
-        session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="fit",
-        panels=panel_states(view.facts, stand, weight_on=weight_on),
-        weight_on=weight_on,
-        stand=stand,
-        stands=STANDS,
-        fits=gap_fits,
-        hinge_states=HINGE_STATES,
-        span_names=SPAN_NAMES,
-        openings=openings[::-1],
-        fixtures=[(one, one.what, _fixture(view, one.what)) for one in done if isinstance(one.what, FixtureSet)],
-        log=[one for one in view.facts.done if one.kind in ("hung", "hinge", "opening", "fixture")][::-1],
-        codes=[point.code for point in sheet.points] if sheet else [],
-    )
-
-
 def _squared(read: OpeningRead) -> Any:
     return square_up(
         SquareUp(spans_mm=read.spans, target_mm=read.target, sigma_mm=read.sigma_mm, tolerance_mm=read.tolerance_mm)
@@ -401,31 +416,3 @@ def _fixture(view: JobView, fixture: FixtureSet) -> Any:
     read = [r for r in view.facts.readings if r.kind == "span" and set(r.codes) == ends and r.mode == mode]
     counting = [r for r in read if r.taken_back is None and not r.loaded]
     return {"sheet_mm": sheet_mm, "pointers": pointers, "read": counting[-1] if counting else None}
-
-
-def _editor(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    said = fit_said(view.facts) or FitSaid()
-    return row_page(
-        request,
-        session,
-        "fit_list.html",
-        view,
-        "fit",
-        FIT_ROWS,
-        fit_rows(said),
-        fault,
-        typed,
-        (fault.field or "") if fault else "",
-        said=said,
-        version=finishing.version_of(view, "fit"),
-        ways={way: way for way in WAYS},
-        codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
-    )

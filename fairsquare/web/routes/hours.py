@@ -16,6 +16,7 @@ from fairsquare.job.plan.worked import by_person
 from fairsquare.store import work
 from fairsquare.store.people import Session
 from fairsquare.store.work import OpenWork
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import whole
 from fairsquare.web.hour_forms import HOUR_ROWS, hour_rows, hours_typed
 from fairsquare.web.page import Form, desk_of, go_to, job_path, local_path, render, sent_form, signed_in
@@ -37,100 +38,46 @@ def edit(request: Request, number: str, session: Session = Depends(signed_in)) -
     return _editor(request, session, number)
 
 
-@router.post("/jobs/{number}/hours/list")
-def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Keep operations and parts as they were typed."""
-    typed, desk = form.typed(), desk_of(request)
-    try:
-        if asks_for_more(typed):
-            return _editor(request, form.session, number, typed=typed)
-        said = hours_typed(typed, working.following(desk, desk.view(number)))
-        seen = whole(form.text("version"), "version")
-        working.say_hours(desk, form.session.person, form.key, number, said, seen)
-    except FairSquareError as fault:
-        return _editor(request, form.session, number, fault=fault, typed=typed)
-    return go_to(job_path(number, "hours"))
-
-
-@router.post("/jobs/{number}/work")
-def start(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Start one's clock on an operation."""
-    try:
-        working.start_work(desk_of(request), form.session.person, form.key, number, form.text("operation"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
-    return go_to(job_path(number, "hours"))
-
-
-@router.post("/jobs/{number}/work/{clock}/stop")
-def stop(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
-    """Stop a clock of work: now, or at the time that is typed."""
-    text = form.text("ended").strip()
-    try:
-        ended = typed_time(text, "ended", zone_of(request)) if text else None
-        working.stop_work(desk_of(request), form.session.person, form.key, number, clock, ended, form.text("words"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "stopped": str(clock)})
-    return go_to(local_path(form.text("back") or job_path(number, "hours")))
-
-
-@router.post("/jobs/{number}/work/add")
-def add(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Record work that no clock counted."""
-    zone = zone_of(request)
-    try:
-        day = form.text("day").strip()
-        since = typed_time(f"{day}T{form.text('since').strip()}", "since", zone)
-        until = typed_time(f"{day}T{form.text('until').strip()}", "until", zone)
-        person, words = form.session.person, form.text("words")
-        working.add_work(desk_of(request), person, form.key, number, form.text("operation"), since, until, words)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
-    return go_to(job_path(number, "hours"))
-
-
-@router.post("/jobs/{number}/work/{clock}/back")
-def back(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
-    """Take a clock back that was started by mistake."""
-    try:
-        working.take_work_back(desk_of(request), form.session.person, form.key, number, clock)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
-    return go_to(job_path(number, "hours"))
-
-
-@router.post("/jobs/{number}/hours/gaps")
-def gaps(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Raise supplement lines for what the estimate missed."""
-    try:
-        working.ask_for_gaps(desk_of(request), form.session.person, form.key, number, form.several("row"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
-    return go_to(job_path(number, "supplements"))
-
-
-@router.get("/work/strip")
-def strip(request: Request, back: str = "/", session: Session = Depends(signed_in)) -> Response:
-    """Return one's own clock of work, for every page."""
-    mine = desk_of(request).database.run(lambda c: work.going_on(c, session.person.id))
-    return render(
+def _editor(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view: JobView = desk_of(request).view(number)
+    found = working.work_on(desk_of(request), view)
+    if not may(session.person, "say hours"):
+        fault = fault or Refused("Hours are planned and sold by a technician, a lead or an estimator.", field="role")
+    return row_page(
         request,
-        "parts/work_strip.html",
         session,
-        working=mine,
-        forgotten=_forgotten(mine),
-        time=_time(request),
-        back=local_path(back),
+        "hours_list.html",
+        view,
+        "hours",
+        HOUR_ROWS,
+        hour_rows(found),
+        fault,
+        typed,
+        (fault.field or "") if fault else "",
+        work=found,
+        usual=USUAL_H,
+        version=view.facts.hours.version if view.facts.hours else 0,
     )
 
 
-def _forgotten(running: list[OpenWork]) -> set[int]:
-    return {one.id for one in running if working.has_to_be_said(one)}
-
-
-def _time(request: Request) -> Callable[[str], str]:
-    zone = zone_of(request)
-    return lambda moment: shown_time(moment, zone)
+@router.post("/jobs/{number}/hours/list")
+@shown_again(_editor)
+def keep(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep operations and parts as they were typed."""
+    typed, desk = form.typed(), desk_of(request)
+    if asks_for_more(typed):
+        return _editor(request, form.session, number, typed=typed)
+    said = hours_typed(typed, working.following(desk, desk.view(number)))
+    seen = whole(form.text("version"), "version")
+    working.say_hours(desk, form.session.person, form.key, number, said, seen)
+    return go_to(job_path(number, "hours"))
 
 
 def _page(
@@ -167,30 +114,72 @@ def _page(
     )
 
 
-def _editor(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view: JobView = desk_of(request).view(number)
-    found = working.work_on(desk_of(request), view)
-    if not may(session.person, "say hours"):
-        fault = fault or Refused("Hours are planned and sold by a technician, a lead or an estimator.", field="role")
-    return row_page(
+@router.post("/jobs/{number}/work")
+@shown_again(_page, typed=False)
+def start(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Start one's clock on an operation."""
+    working.start_work(desk_of(request), form.session.person, form.key, number, form.text("operation"))
+    return go_to(job_path(number, "hours"))
+
+
+@router.post("/jobs/{number}/work/{clock}/stop")
+@shown_again(_page)
+def stop(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
+    """Stop a clock of work: now, or at the time that is typed."""
+    text = form.text("ended").strip()
+    ended = typed_time(text, "ended", zone_of(request)) if text else None
+    working.stop_work(desk_of(request), form.session.person, form.key, number, clock, ended, form.text("words"))
+    return go_to(local_path(form.text("back") or job_path(number, "hours")))
+
+
+@router.post("/jobs/{number}/work/add")
+@shown_again(_page)
+def add(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record work that no clock counted."""
+    zone = zone_of(request)
+    day = form.text("day").strip()
+    since = typed_time(f"{day}T{form.text('since').strip()}", "since", zone)
+    until = typed_time(f"{day}T{form.text('until').strip()}", "until", zone)
+    person, words = form.session.person, form.text("words")
+    working.add_work(desk_of(request), person, form.key, number, form.text("operation"), since, until, words)
+    return go_to(job_path(number, "hours"))
+
+
+@router.post("/jobs/{number}/work/{clock}/back")
+@shown_again(_page, typed=False)
+def back(request: Request, number: str, clock: int, form: Form = Depends(sent_form)) -> Response:
+    """Take a clock back that was started by mistake."""
+    working.take_work_back(desk_of(request), form.session.person, form.key, number, clock)
+    return go_to(job_path(number, "hours"))
+
+
+@router.post("/jobs/{number}/hours/gaps")
+@shown_again(_page, typed=False)
+def gaps(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Raise supplement lines for what the estimate missed."""
+    working.ask_for_gaps(desk_of(request), form.session.person, form.key, number, form.several("row"))
+    return go_to(job_path(number, "supplements"))
+
+
+@router.get("/work/strip")
+def strip(request: Request, back: str = "/", session: Session = Depends(signed_in)) -> Response:
+    """Return one's own clock of work, for every page."""
+    mine = desk_of(request).database.run(lambda c: work.going_on(c, session.person.id))
+    return render(
         request,
+        "parts/work_strip.html",
         session,
-        "hours_list.html",
-        view,
-        "hours",
-        HOUR_ROWS,
-        hour_rows(found),
-        fault,
-        typed,
-        (fault.field or "") if fault else "",
-        work=found,
-        usual=USUAL_H,
-        version=view.facts.hours.version if view.facts.hours else 0,
+        working=mine,
+        forgotten=_forgotten(mine),
+        time=_time(request),
+        back=local_path(back),
     )
+
+
+def _forgotten(running: list[OpenWork]) -> set[int]:
+    return {one.id for one in running if working.has_to_be_said(one)}
+
+
+def _time(request: Request) -> Callable[[str], str]:
+    zone = zone_of(request)
+    return lambda moment: shown_time(moment, zone)

@@ -27,6 +27,7 @@ from fairsquare.job.measure.tools import ShopTool
 from fairsquare.store import jobs
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import MOVED, call_unit_of, called_ago, figures, remember_unit, setup_or_none, unit_of, whole
 from fairsquare.web.page import (
     Form,
@@ -113,80 +114,78 @@ def understood(
     )
 
 
+def _refused(
+    request: Request, session: Session, number: str, *, fault: FairSquareError | None = None, form: Form
+) -> Response:
+    del session
+    unit = unit_of(form.text("unit")) if form.text("unit") else None
+    return _answer(request, form, number, fault=fault, unit=unit)
+
+
 @router.post("/jobs/{number}/readings")
+@shown_again(_refused)
 def take(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Take a reading by the call line; `replaces` makes it the correction of an earlier one."""
     unit = unit_of(form.text("unit"))
-    try:
-        view = desk_of(request).view(number)
-        context = _context(request, view, form.text("unit"), form.text("mode"), form.text("tool"))
-        call = understand_call(form.text("call")[:500], context)
-        replaces = whole(form.text("replaces"), "replaces") if form.text("replaces") else None
-        before = next((r for r in view.facts.readings if r.id == replaces), None) if replaces is not None else None
-        if replaces is not None and (before is None or set(before.codes) != set(call.codes)):
-            raise Refused(
-                f"A correction names the points that it corrects: {' and '.join(call.codes)} is another reading.",
-                field="call",
-                value=call.code,
-            )
-        reading = reading_of(
-            call,
-            form.text("call").strip(),
-            tools_of(request),
-            chosen=figures(form.text("tool")),
-            loaded=form.text("loaded") == "yes",
-            replaces=replaces,
-            called_ago_s=called_ago(form),
+    view = desk_of(request).view(number)
+    context = _context(request, view, form.text("unit"), form.text("mode"), form.text("tool"))
+    call = understand_call(form.text("call")[:500], context)
+    replaces = whole(form.text("replaces"), "replaces") if form.text("replaces") else None
+    before = next((r for r in view.facts.readings if r.id == replaces), None) if replaces is not None else None
+    if replaces is not None and (before is None or set(before.codes) != set(call.codes)):
+        raise Refused(
+            f"A correction names the points that it corrects: {' and '.join(call.codes)} is another reading.",
+            field="call",
+            value=call.code,
         )
-        desk_of(request).take_readings(form.session.person, form.key, number, setup_or_none(form), [reading])
-    except FairSquareError as fault:
-        return _answer(request, form, number, fault=fault, unit=unit)
+    reading = reading_of(
+        call,
+        form.text("call").strip(),
+        tools_of(request),
+        chosen=figures(form.text("tool")),
+        loaded=form.text("loaded") == "yes",
+        replaces=replaces,
+        called_ago_s=called_ago(form),
+    )
+    desk_of(request).take_readings(form.session.person, form.key, number, setup_or_none(form), [reading])
     return remember_unit(_answer(request, form, number, point=call.code, unit=unit), unit)
 
 
 @router.post("/jobs/{number}/take-back")
+@shown_again(_refused)
 def take_back(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Take a reading back: the one named, or the last."""
-    try:
-        view = desk_of(request).view(number)
-        reading = whole(form.text("reading"), "reading") if form.text("reading") else None
-        reading = reading or desk_of(request).last_own_reading(view, "point")
-        if reading is None:
-            raise Unsure("There is no reading to take back in this set-up.")
-        desk_of(request).take_back(form.session.person, form.key, number, reading)
-        code = next((one.code for one in view.facts.readings if one.id == reading), "")
-    except FairSquareError as fault:
-        return _answer(request, form, number, fault=fault)
+    view = desk_of(request).view(number)
+    reading = whole(form.text("reading"), "reading") if form.text("reading") else None
+    reading = reading or desk_of(request).last_own_reading(view, "point")
+    if reading is None:
+        raise Unsure("There is no reading to take back in this set-up.")
+    desk_of(request).take_back(form.session.person, form.key, number, reading)
+    code = next((one.code for one in view.facts.readings if one.id == reading), "")
     return _answer(request, form, number, point=code)
 
 
 @router.post("/jobs/{number}/readings/{reading}/decision")
+@shown_again(_refused)
 def decide(request: Request, number: str, reading: int, form: Form = Depends(sent_form)) -> Response:
     """Keep a reading out of the picture, or use it again, with a reason."""
-    try:
-        keep_out = form.text("keep_out", "yes") == "yes"
-        desk_of(request).decide_on_reading(
-            form.session.person, form.key, number, reading, keep_out, form.text("reason")
-        )
-    except FairSquareError as fault:
-        return _answer(request, form, number, fault=fault)
+    keep_out = form.text("keep_out", "yes") == "yes"
+    desk_of(request).decide_on_reading(form.session.person, form.key, number, reading, keep_out, form.text("reason"))
     return _answer(request, form, number)
 
 
 @router.post("/jobs/{number}/order")
+@shown_again(_refused)
 def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Ask the connected instrument to read one point, or all that are not read."""
-    try:
-        view = desk_of(request).view(number)
-        code = form.text("code")
-        judged = view.state.picture.judged if view.state.picture else {}
-        codes = [code] if code else [one for one, found in judged.items() if found.state == "unread"]
-        if not codes:
-            raise Unsure("Every point is read. Touch a point to have it read again.")
-        setup = whole(form.text("setup"), "setup")
-        desk_of(request).order_readings(form.session.person, form.key, number, setup, "point", codes)
-    except FairSquareError as fault:
-        return _answer(request, form, number, fault=fault)
+    view = desk_of(request).view(number)
+    code = form.text("code")
+    judged = view.state.picture.judged if view.state.picture else {}
+    codes = [code] if code else [one for one, found in judged.items() if found.state == "unread"]
+    if not codes:
+        raise Unsure("Every point is read. Touch a point to have it read again.")
+    setup = whole(form.text("setup"), "setup")
+    desk_of(request).order_readings(form.session.person, form.key, number, setup, "point", codes)
     return go_to(job_path(number, "measure") + f"?wait=1&point={code}")
 
 

@@ -12,6 +12,7 @@ from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.job.damage.bound import known_members
 from fairsquare.job.damage.job import unit_of, units_of
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
@@ -42,27 +43,31 @@ def show(
     return _page(request, session, number, codes)
 
 
+def _again(
+    request: Request, session: Session, number: str, *, fault: FairSquareError | None = None, form: Form
+) -> Response:
+    return _page(request, session, number, form.text("touched").split(), fault=fault, typed=form.typed())
+
+
 @router.post("/jobs/{number}/sheet/members")
+@shown_again(_again)
 def name(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Make the points that were touched one member, or references."""
     codes = form.text("touched").split()
-    try:
-        do = form.text("do")
-        if do not in get_args(Naming):
-            raise Refused("Say what the points are: one member, or references.", field="do", value=do[:20])
-        seen = form.text("seen_version")
-        name_points(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            codes,
-            cast(Naming, do),
-            form.text("member"),
-            figures(seen),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, codes, fault=fault, typed=form.typed())
+    do = form.text("do")
+    if do not in get_args(Naming):
+        raise Refused("Say what the points are: one member, or references.", field="do", value=do[:20])
+    seen = form.text("seen_version")
+    name_points(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        codes,
+        cast(Naming, do),
+        form.text("member"),
+        figures(seen),
+    )
     return go_to(job_path(number, "sheet/members"))
 
 

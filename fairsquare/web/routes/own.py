@@ -13,6 +13,7 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.store import second_factor, sessions
 from fairsquare.store.database import Connection
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, address_of, desk_of, go_to, render, sent_form, settings_of, signed_in
 from fairsquare.web.times import shop_of
@@ -25,86 +26,6 @@ ISSUER = "Fair Square"
 def show(request: Request, session: Session = Depends(signed_in)) -> Response:
     """Show one's own sign-in."""
     return own_page(request, session)
-
-
-@router.post("/own/sign-ins/{sign_in}/end")
-def end(request: Request, sign_in: int, form: Form = Depends(sent_form)) -> Response:
-    """End one of one's sign-ins, or take a token back."""
-    try:
-        deeds.end_sign_in(desk_of(request), form.session, sign_in)
-    except FairSquareError as fault:
-        return own_page(request, form.session, fault=fault)
-    return go_to("/own")
-
-
-@router.post("/own/sign-ins/end-others")
-def end_others(request: Request, form: Form = Depends(sent_form)) -> Response:
-    """End every sign-in of one's own but this one."""
-    deeds.end_other_sign_ins(desk_of(request), form.session)
-    return go_to("/own")
-
-
-@router.post("/own/tokens")
-def make_token(request: Request, form: Form = Depends(sent_form)) -> Response:
-    """Make a token for a program; it is shown this once."""
-    try:
-        token = deeds.make_token(
-            desk_of(request), form.session, form.text("token"), whole(form.text("days") or "30", "days")
-        )
-    except FairSquareError as fault:
-        return own_page(request, form.session, fault=fault, typed=form.typed())
-    return own_page(request, form.session, token=token, token_name=" ".join(form.text("token").split()))
-
-
-@router.post("/own/second-factor/begin")
-def begin(request: Request, form: Form = Depends(sent_form)) -> Response:
-    """Make a secret to put into a telephone."""
-    deeds.begin_second_factor(desk_of(request), form.session)
-    return go_to("/own#second-factor")
-
-
-@router.post("/own/second-factor/confirm")
-def confirm(request: Request, form: Form = Depends(sent_form)) -> Response:
-    """Put one's second factor in force; its codes on paper are shown this once."""
-    try:
-        codes = deeds.confirm_second_factor(*_told(request, form))
-    except FairSquareError as fault:
-        return own_page(request, form.session, fault=fault)
-    return own_page(request, form.session, codes=codes)
-
-
-@router.post("/own/second-factor/codes")
-def new_codes(request: Request, form: Form = Depends(sent_form)) -> Response:
-    """Make new codes on paper; they are shown this once."""
-    try:
-        codes = deeds.new_recovery_codes(*_told(request, form))
-    except FairSquareError as fault:
-        return own_page(request, form.session, fault=fault)
-    return own_page(request, form.session, codes=codes)
-
-
-@router.post("/own/second-factor/end")
-def end_second_factor(request: Request, form: Form = Depends(sent_form)) -> Response:
-    """Go without a second factor again, where the shop lets one."""
-    try:
-        deeds.end_second_factor(*_told(request, form), required=_required(request, form.session))
-    except FairSquareError as fault:
-        return own_page(request, form.session, fault=fault)
-    return go_to("/own#second-factor")
-
-
-def _told(request: Request, form: Form) -> tuple[Any, Session, str, str, int]:
-    return (
-        desk_of(request),
-        form.session,
-        form.text("code"),
-        address_of(request),
-        settings_of(request).sign_in_tries,
-    )
-
-
-def _required(request: Request, session: Session) -> bool:
-    return deeds.is_required(session.person.role, of_leads=shop_of(request).leads_second_factor)
 
 
 def own_page(
@@ -144,6 +65,76 @@ def own_page(
     )
     answer.headers["cache-control"] = "no-store"
     return answer
+
+
+@router.post("/own/sign-ins/{sign_in}/end")
+@shown_again(own_page, typed=False)
+def end(request: Request, sign_in: int, form: Form = Depends(sent_form)) -> Response:
+    """End one of one's sign-ins, or take a token back."""
+    deeds.end_sign_in(desk_of(request), form.session, sign_in)
+    return go_to("/own")
+
+
+@router.post("/own/sign-ins/end-others")
+def end_others(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """End every sign-in of one's own but this one."""
+    deeds.end_other_sign_ins(desk_of(request), form.session)
+    return go_to("/own")
+
+
+@router.post("/own/tokens")
+@shown_again(own_page)
+def make_token(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Make a token for a program; it is shown this once."""
+    token = deeds.make_token(
+        desk_of(request), form.session, form.text("token"), whole(form.text("days") or "30", "days")
+    )
+    return own_page(request, form.session, token=token, token_name=" ".join(form.text("token").split()))
+
+
+@router.post("/own/second-factor/begin")
+def begin(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Make a secret to put into a telephone."""
+    deeds.begin_second_factor(desk_of(request), form.session)
+    return go_to("/own#second-factor")
+
+
+@router.post("/own/second-factor/confirm")
+@shown_again(own_page, typed=False)
+def confirm(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Put one's second factor in force; its codes on paper are shown this once."""
+    codes = deeds.confirm_second_factor(*_told(request, form))
+    return own_page(request, form.session, codes=codes)
+
+
+@router.post("/own/second-factor/codes")
+@shown_again(own_page, typed=False)
+def new_codes(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Make new codes on paper; they are shown this once."""
+    codes = deeds.new_recovery_codes(*_told(request, form))
+    return own_page(request, form.session, codes=codes)
+
+
+@router.post("/own/second-factor/end")
+@shown_again(own_page, typed=False)
+def end_second_factor(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Go without a second factor again, where the shop lets one."""
+    deeds.end_second_factor(*_told(request, form), required=_required(request, form.session))
+    return go_to("/own#second-factor")
+
+
+def _told(request: Request, form: Form) -> tuple[Any, Session, str, str, int]:
+    return (
+        desk_of(request),
+        form.session,
+        form.text("code"),
+        address_of(request),
+        settings_of(request).sign_in_tries,
+    )
+
+
+def _required(request: Request, session: Session) -> bool:
+    return deeds.is_required(session.person.role, of_leads=shop_of(request).leads_second_factor)
 
 
 def browser_words(said: str) -> str:

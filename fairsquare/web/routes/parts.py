@@ -14,6 +14,7 @@ from fairsquare.core.model import Row3
 from fairsquare.job.facts.parts import Blank, PartItemKind
 from fairsquare.job.intake.parts import part_states
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import call_unit_of, photos_of, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.words import MATERIALS
@@ -29,23 +30,51 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
     return _page(request, session, number)
 
 
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    if typed and typed.get("part") not in {str(part.id) for part in view.facts.parts}:
+        typed = {name: value for name, value in typed.items() if name != "part"}
+    return render(
+        request,
+        "parts.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="parts",
+        states=part_states(view.facts),
+        kinds={kind: kind for kind in KINDS},
+        origins=ORIGINS,
+        materials=MATERIALS,
+        photos=photos_of(view.facts, "part"),
+        codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
+        call_unit=call_unit_of(request),
+    )
+
+
 @router.post("/jobs/{number}/parts")
+@shown_again(_page)
 def take_in(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record a part that came."""
-    try:
-        parts.take_part_in(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            form.text("name"),
-            form.text("origin"),
-            form.text("source"),
-            form.text("identity"),
-            _blank(form) if form.text("origin") == "made" else None,
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    parts.take_part_in(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        form.text("name"),
+        form.text("origin"),
+        form.text("source"),
+        form.text("identity"),
+        _blank(form) if form.text("origin") == "made" else None,
+    )
     return go_to(job_path(number, "parts"))
 
 
@@ -87,85 +116,49 @@ def _blank(form: Form) -> Blank:
 
 
 @router.post("/jobs/{number}/parts/{part}/comes-off")
+@shown_again(_page)
 def comes_off(request: Request, number: str, part: int, form: Form = Depends(sent_form)) -> Response:
     """Note what has to come off a part, or that it is off."""
-    try:
-        how = form.text("how").strip() or ("off" if form.text("off") == "yes" else "")
-        parts.part_comes_off(desk_of(request), form.session.person, form.key, number, part, form.text("words"), how)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "part": str(part)})
+    how = form.text("how").strip() or ("off" if form.text("off") == "yes" else "")
+    parts.part_comes_off(desk_of(request), form.session.person, form.key, number, part, form.text("words"), how)
     return go_to(job_path(number, "parts") + f"#part-{part}")
 
 
 @router.post("/jobs/{number}/parts/{part}/items")
+@shown_again(_page)
 def count(request: Request, number: str, part: int, form: Form = Depends(sent_form)) -> Response:
     """Count an item on the old part and on the new."""
-    try:
-        kind = form.text("kind")
-        if kind not in KINDS:
-            raise Refused(f"Choose from {', '.join(KINDS)}.", field="kind", value=kind[:20])
-        parts.count_item(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            part,
-            kind,
-            form.text("words"),
-            whole(form.text("old_count"), "old_count"),
-            whole(form.text("new_count"), "new_count"),
-            form.text("plan"),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "part": str(part)})
+    kind = form.text("kind")
+    if kind not in KINDS:
+        raise Refused(f"Choose from {', '.join(KINDS)}.", field="kind", value=kind[:20])
+    parts.count_item(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        part,
+        kind,
+        form.text("words"),
+        whole(form.text("old_count"), "old_count"),
+        whole(form.text("new_count"), "new_count"),
+        form.text("plan"),
+    )
     return go_to(job_path(number, "parts") + f"#part-{part}")
 
 
 @router.post("/jobs/{number}/parts/{part}/spans")
+@shown_again(_page)
 def measure(request: Request, number: str, part: int, form: Form = Depends(sent_form)) -> Response:
     """Record a span measured on the part."""
-    try:
-        parts.measure_part(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            part,
-            form.text("a"),
-            form.text("b"),
-            form.text("said"),
-            unit_of(form.text("unit")),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "part": str(part)})
-    return go_to(job_path(number, "parts") + f"#part-{part}")
-
-
-def _page(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    if typed and typed.get("part") not in {str(part.id) for part in view.facts.parts}:
-        typed = {name: value for name, value in typed.items() if name != "part"}
-    return render(
-        request,
-        "parts.html",
-        session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="parts",
-        states=part_states(view.facts),
-        kinds={kind: kind for kind in KINDS},
-        origins=ORIGINS,
-        materials=MATERIALS,
-        photos=photos_of(view.facts, "part"),
-        codes=[point.code for point in view.facts.sheet.points] if view.facts.sheet else [],
-        call_unit=call_unit_of(request),
+    parts.measure_part(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        part,
+        form.text("a"),
+        form.text("b"),
+        form.text("said"),
+        unit_of(form.text("unit")),
     )
+    return go_to(job_path(number, "parts") + f"#part-{part}")

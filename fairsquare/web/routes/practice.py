@@ -17,6 +17,7 @@ from fairsquare.job.pull.practice import LARGEST_SEED, lessons
 from fairsquare.stand_ins.to_practise import vehicle_to_practise
 from fairsquare.stand_ins.vehicles import VEHICLES
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
@@ -29,36 +30,6 @@ router = APIRouter()
 def show(request: Request, session: Session = Depends(signed_in)) -> Response:
     """Show one's practices, and how to begin another."""
     return _page(request, session)
-
-
-@router.post("/practice")
-def begin(request: Request, form: Form = Depends(sent_form)) -> Response:
-    """Begin a practice; without a number its damage is any."""
-    try:
-        said = form.text("seed").strip()
-        seed = whole(said, "seed") if said else secrets.randbelow(LARGEST_SEED + 1)
-        vehicle = form.text("vehicle")
-        sheet, setting = vehicle_to_practise(vehicle)
-        number = practice.begin(desk_of(request), form.session.person, form.key, sheet, setting, vehicle, seed)
-    except FairSquareError as fault:
-        return _page(request, form.session, fault=fault, typed=form.typed())
-    return go_to(job_path(number, "measure"))
-
-
-@router.get("/jobs/{number}/practice")
-def came_of_it(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
-    """Show what came of a practice, with the truth once it has ended."""
-    return _told_page(request, session, number)
-
-
-@router.post("/jobs/{number}/practice/end")
-def end(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """End a practice and score it."""
-    try:
-        practice.end(desk_of(request), form.session.person, form.key, number)
-    except FairSquareError as fault:
-        return _told_page(request, form.session, number, fault=fault)
-    return go_to(job_path(number, "practice"))
 
 
 def _page(
@@ -74,6 +45,24 @@ def _page(
         vehicles={vehicle.name: vehicle.name for vehicle in VEHICLES},
         largest=LARGEST_SEED,
     )
+
+
+@router.post("/practice")
+@shown_again(_page)
+def begin(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Begin a practice; without a number its damage is any."""
+    said = form.text("seed").strip()
+    seed = whole(said, "seed") if said else secrets.randbelow(LARGEST_SEED + 1)
+    vehicle = form.text("vehicle")
+    sheet, setting = vehicle_to_practise(vehicle)
+    number = practice.begin(desk_of(request), form.session.person, form.key, sheet, setting, vehicle, seed)
+    return go_to(job_path(number, "measure"))
+
+
+@router.get("/jobs/{number}/practice")
+def came_of_it(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
+    """Show what came of a practice, with the truth once it has ended."""
+    return _told_page(request, session, number)
 
 
 def _told_page(request: Request, session: Session, number: str, *, fault: FairSquareError | None = None) -> Response:
@@ -103,6 +92,14 @@ def _told_page(request: Request, session: Session, number: str, *, fault: FairSq
         before=_less_sheet(view.facts.sheet, told.start) if told and view.facts.sheet else {},
         lessons=lessons(told.score) if told else (),
     )
+
+
+@router.post("/jobs/{number}/practice/end")
+@shown_again(_told_page, typed=False)
+def end(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """End a practice and score it."""
+    practice.end(desk_of(request), form.session.person, form.key, number)
+    return go_to(job_path(number, "practice"))
 
 
 def _undone(sheet: Sheet, told: practice.Told) -> list[str]:

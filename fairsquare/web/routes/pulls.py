@@ -5,7 +5,6 @@ from typing import Any, cast
 
 import numpy as np
 from fastapi import APIRouter, Depends, Request, Response
-from pydantic import ValidationError
 
 from fairsquare.actions import Unsure, pulling
 from fairsquare.actions.desk import JobView
@@ -15,7 +14,6 @@ from fairsquare.core.pull.gear import Gear, GearKind
 from fairsquare.core.pull.job import (
     CAUTIONS,
     PURPOSES,
-    ChainSet,
     PlanSaid,
     PlanSeen,
     WorkPull,
@@ -24,36 +22,31 @@ from fairsquare.core.pull.job import (
     will_hold,
     works_hardest,
 )
-from fairsquare.core.pull.plan import School
 from fairsquare.core.pull.setting import (
     ANCHOR_KINDS,
     HOLD_BY,
     HOOK_KINDS,
-    Machine,
-    PlacedAnchor,
-    PlacedHook,
-    PlacedTower,
     Setting,
     anchors_of,
     frame_of_setting,
 )
 from fairsquare.core.pull.statics import movement_in_words
 from fairsquare.core.sheet.model import points_by_first_code
-from fairsquare.core.structure.of_sheet import Box, ExtraMember, skeleton_of
+from fairsquare.core.structure.of_sheet import skeleton_of
 from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.job.pull.board import board_of, places_now, plan_of, setting_of
 from fairsquare.job.pull.proposals import proposals
 from fairsquare.job.pull.settling import SETTLED, learned
 from fairsquare.store.people import Session
-from fairsquare.web.forms import hours_of, number_of, whole
+from fairsquare.web.again import shown_again
+from fairsquare.web.forms import figures, number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
+from fairsquare.web.pull_forms import CHAIN_ROWS, SCHOOLS, plan_typed, school_typed, setting_typed
 from fairsquare.web.room import drawing_px
 from fairsquare.web.searches import Search, Searches
 from fairsquare.web.words import undone_words
 
 router = APIRouter()
-SCHOOLS = {"outward": "from the middle outward", "reverse": "as the damage came, backwards"}
-_CHAIN_ROWS = 6
 
 
 @router.get("/jobs/{number}/pulls")
@@ -62,16 +55,27 @@ def show(request: Request, number: str, pull: int = 1, session: Session = Depend
     return _page(request, session, number, pull)
 
 
+def _as_it_stands(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    """Show the plan as it stands, at the pull that was typed about."""
+    pull = figures((typed or {}).get("pull", ""), 4) or 1
+    return _page(request, session, number, pull, fault=fault, typed=typed)
+
+
 @router.post("/jobs/{number}/pulls/find")
+@shown_again(_as_it_stands)
 def find(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Begin a search for a plan; what stands in its way is said at once."""
     desk = desk_of(request)
-    try:
-        version = whole(form.text("plan_version"), "plan_version")
-        asked = pulling.check_may_plan(desk, form.session.person, number, _school(form.text("school")), version)
-        _searches(request).begin(number, Search(form.session.person.name, version), proposals, asked)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
+    version = whole(form.text("plan_version"), "plan_version")
+    asked = pulling.check_may_plan(desk, form.session.person, number, school_typed(form.text("school")), version)
+    _searches(request).begin(number, Search(form.session.person.name, version), proposals, asked)
     return go_to(job_path(number, "pulls/search"))
 
 
@@ -96,36 +100,6 @@ def stop_search(request: Request, number: str, form: Form = Depends(sent_form)) 
     while (search := searches.of(number)) and not search.over and time.monotonic() < until:
         time.sleep(0.05)
     return go_to(job_path(number, "pulls/search"))
-
-
-@router.post("/jobs/{number}/pulls/search/keep")
-def keep_found(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Keep one of the plans that were found."""
-    search = _searches(request).of(number)
-    try:
-        found = next((one for one in (search.best if search else ()) if one.title == form.text("title")), None)
-        if search is None or found is None:
-            raise Unsure("That plan is not among the best any more: look at what is.", field="choice")
-        _searches(request).stop(number)
-        pulling.keep_proposal(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            found,
-            search.plan_version,
-            form.text("overpull_reason"),
-        )
-    except FairSquareError as fault:
-        return _search_page(request, form.session, number, fault=fault, typed=form.typed())
-    return go_to(job_path(number, "pulls"))
-
-
-_STOP_S = 2.0
-
-
-def _searches(request: Request) -> Searches:
-    return cast(Searches, request.app.state.searches)
 
 
 def _search_page(
@@ -173,55 +147,77 @@ def _search_page(
     )
 
 
+@router.post("/jobs/{number}/pulls/search/keep")
+@shown_again(_search_page)
+def keep_found(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Keep one of the plans that were found."""
+    search = _searches(request).of(number)
+    found = next((one for one in (search.best if search else ()) if one.title == form.text("title")), None)
+    if search is None or found is None:
+        raise Unsure("That plan is not among the best any more: look at what is.", field="choice")
+    _searches(request).stop(number)
+    pulling.keep_proposal(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        found,
+        search.plan_version,
+        form.text("overpull_reason"),
+    )
+    return go_to(job_path(number, "pulls"))
+
+
+_STOP_S = 2.0
+
+
+def _searches(request: Request) -> Searches:
+    return cast(Searches, request.app.state.searches)
+
+
 @router.post("/jobs/{number}/pulls/change")
+@shown_again(_as_it_stands)
 def change(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Keep a plan with one pull changed, added, moved or taken out."""
     desk, pull = desk_of(request), whole(form.text("pull") or "1", "pull")
-    try:
-        view = desk.view(number)
-        now = plan_of(view.facts)
-        said = now.plan if now else PlanSaid(school=_school(form.text("school")), pulls=())
-        plan, pull = _changed(said, form, pull)
-        pulling.keep_plan(
-            desk, form.session.person, form.key, number, plan, whole(form.text("plan_version"), "plan_version")
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, pull, fault=fault, typed=form.typed())
+    view = desk.view(number)
+    now = plan_of(view.facts)
+    said = now.plan if now else PlanSaid(school=school_typed(form.text("school")), pulls=())
+    plan, pull = plan_typed(said, form, pull)
+    pulling.keep_plan(
+        desk, form.session.person, form.key, number, plan, whole(form.text("plan_version"), "plan_version")
+    )
     return go_to(job_path(number, f"pulls?pull={pull}"))
 
 
 @router.post("/jobs/{number}/pulls/setting")
+@shown_again(_as_it_stands)
 def keep_setting(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Keep how the vehicle is held and pulled, and the sections of its members."""
     desk = desk_of(request)
-    try:
-        now = setting_of(desk.view(number).facts)
-        setting = _setting_typed(form, now, pulling.rig(desk))
-        sheet, hold_by = desk.view(number).facts.sheet, form.text("hold_by")
-        if sheet is not None and hold_by in HOLD_BY:
-            setting = setting.model_copy(update={"anchors": anchors_of(sheet, hold_by)})
-        pulling.keep_setting(
-            desk, form.session.person, form.key, number, setting, whole(form.text("setting_version"), "setting_version")
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
+    now = setting_of(desk.view(number).facts)
+    setting = setting_typed(form, now, pulling.rig(desk))
+    sheet, hold_by = desk.view(number).facts.sheet, form.text("hold_by")
+    if sheet is not None and hold_by in HOLD_BY:
+        setting = setting.model_copy(update={"anchors": anchors_of(sheet, hold_by)})
+    pulling.keep_setting(
+        desk, form.session.person, form.key, number, setting, whole(form.text("setting_version"), "setting_version")
+    )
     return go_to(job_path(number, "pulls"))
 
 
 @router.post("/jobs/{number}/pulls/tower")
+@shown_again(_as_it_stands)
 def move_tower(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Keep a tower where it was dragged to."""
     desk = desk_of(request)
-    try:
-        setting = setting_of(desk.view(number).facts)
-        if setting is None:
-            raise Refused("There is no sheet.", field="tower")
-        moved = _with_tower(setting, form.text("tower"), form.text("x"), form.text("y"))
-        pulling.keep_setting(
-            desk, form.session.person, form.key, number, moved, whole(form.text("setting_version"), "setting_version")
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, 1, fault=fault, typed=form.typed())
+    setting = setting_of(desk.view(number).facts)
+    if setting is None:
+        raise Refused("There is no sheet.", field="tower")
+    moved = _with_tower(setting, form.text("tower"), form.text("x"), form.text("y"))
+    pulling.keep_setting(
+        desk, form.session.person, form.key, number, moved, whole(form.text("setting_version"), "setting_version")
+    )
     return go_to(job_path(number, f"pulls?pull={form.text('pull') or '1'}"))
 
 
@@ -350,7 +346,7 @@ def _page(
         purposes=PURPOSES,
         hook_kinds=HOOK_KINDS,
         anchor_kinds=ANCHOR_KINDS,
-        chain_rows=_CHAIN_ROWS,
+        chain_rows=CHAIN_ROWS,
         harm=harm_of(view.facts.sheet, _now(view), seen.played) if seen and view.facts.sheet else (),
         factors=pulling.factors_of(view.facts),
         undone=_undone(view, seen),
@@ -459,14 +455,6 @@ def _undone(view: JobView, seen: PlanSeen | None) -> list[str]:
     ]
 
 
-def _school(text: str) -> School:
-    if text not in SCHOOLS:
-        raise Refused(
-            "Say in which order: from the middle outward, or as it came, backwards.", field="school", value=text[:20]
-        )
-    return cast(School, text)
-
-
 def _with_tower(setting: Setting, tower: str, x: str, y: str) -> Setting:
     at_x, at_y = number_of(x, "x"), number_of(y, "y")
     if tower not in {one.id for one in setting.towers}:
@@ -475,201 +463,3 @@ def _with_tower(setting: Setting, tower: str, x: str, y: str) -> Setting:
         return setting
     towers = tuple(t.model_copy(update={"at": (at_x, at_y)}) if t.id == tower else t for t in setting.towers)
     return setting.model_copy(update={"towers": towers})
-
-
-def _changed(plan: PlanSaid, form: Form, pull: int) -> tuple[PlanSaid, int]:
-    """Return the plan as a form changes it, and the pull to show."""
-    pulls, do = list(plan.pulls), form.text("do")
-    index = pull - 1
-    if do != "add" and not 0 <= index < len(pulls):
-        raise Refused("There is no such pull.", field="pull", value=pull)
-    if do == "drop":
-        pulls.pop(index)
-        return plan.model_copy(update={"pulls": tuple(pulls)}), max(1, index)
-    if do in ("earlier", "later"):
-        other = index + (1 if do == "later" else -1)
-        if not 0 <= other < len(pulls):
-            raise Refused("It stands at the end already.", field="pull", value=pull)
-        pulls[index], pulls[other] = pulls[other], pulls[index]
-        return plan.model_copy(update={"pulls": tuple(pulls)}), other + 1
-    work = _pull_typed(form)
-    if do == "add":
-        pulls.append(work)
-        pull = len(pulls)
-    else:
-        pulls[index] = work
-    return plan.model_copy(update={"pulls": tuple(pulls)}), pull
-
-
-def _pull_typed(form: Form) -> WorkPull:
-    chains = []
-    for k in range(_CHAIN_ROWS):
-        force = number_of(form.text(f"force-{k}"), f"force-{k}")
-        if not form.text(f"hook-{k}") or force is None:
-            continue
-        if not 0 < force <= 1e5:
-            raise Refused("The force should be above 0 kN.", field=f"force-{k}", value=force)
-        height = number_of(form.text(f"height-{k}"), f"height-{k}")
-        if height is None:
-            raise Refused("How high is the chain at the tower, in mm?", field=f"height-{k}", value="")
-        chains.append(
-            ChainSet(hook=form.text(f"hook-{k}"), tower=form.text(f"tower-{k}"), height_mm=height, force_n=1000 * force)
-        )
-    if not chains:
-        raise Refused("A pull needs a chain: choose its hook and say how hard.", field="force-0", value="")
-    purpose = form.text("purpose")
-    if purpose not in PURPOSES:
-        raise Refused("Say what the pull is for.", field="purpose", value=purpose[:20])
-    past = number_of(form.text("past_mm"), "past_mm") or 0.0
-    if abs(past) > 50:
-        raise Refused("A target is set at most 50 mm past the sheet.", field="past_mm", value=past)
-    return WorkPull(
-        purpose=purpose,
-        chains=tuple(chains),
-        first_off=form.text("first_off").strip()[:300],
-        first_hours=hours_of(form.text("first_hours")),
-        body_off=bool(form.text("body_off")),
-        clean=form.text("clean").strip()[:300],
-        words=form.text("words").strip()[:500],
-        past_mm=past,
-        past_reason=form.text("past_reason").strip()[:500],
-    )
-
-
-def _ends_typed(said: str, section: str, row: int) -> ExtraMember:
-    ends = said.split()
-    if len(ends) != 2:
-        raise Refused(
-            "From where to where? Two points or corners, with a space between.",
-            field=f"member-{row}-id",
-            value=said[:40],
-        )
-    return ExtraMember(i=ends[0], j=ends[1], section=section.strip())
-
-
-def _setting_typed(form: Form, now: Setting | None, gear: tuple[Gear, ...]) -> Setting:
-    """Return a setting as it was typed: one row a tower, hook, anchor and member; an emptied name takes the row out.
-
-    A piece of the rig that was chosen anew (`now` is what was kept before) brings what it takes, and its ram.
-    """
-    pieces = {piece.name: piece for piece in gear}
-    before: dict[str, str] = {}
-    if now:
-        before |= {tower.id: tower.piece for tower in now.towers} | {hook.id: hook.piece for hook in now.hooks}
-        before |= {anchor.id: anchor.piece for anchor in now.anchors} | {m.id: m.piece for m in now.machines}
-
-    def piece(row: str) -> str:
-        name = form.text(f"{row}-piece").strip()
-        if name and name not in pieces:
-            raise Refused("There is no such piece in the rig.", field=f"{row}-piece", value=name[:40])
-        return name
-
-    def takes(row: str) -> float | None:
-        name = piece(row)
-        typed = kilo(f"{row}-takes")
-        anew = name and before.get(form.text(f"{row}-id").strip()) != name
-        return pieces[name].capacity_n if name and (anew or typed is None) else typed
-
-    def ram(row: str) -> float | None:
-        typed, name = figure(f"{row}-area", needed=False), piece(row)
-        return typed if typed is not None or not name else pieces[name].area_mm2
-
-    def figure(name: str, *, needed: bool = True) -> float | None:
-        value = number_of(form.text(name), name)
-        if value is None and needed:
-            raise Refused("This figure is needed.", field=name, value="")
-        return value
-
-    def kilo(name: str) -> float | None:
-        value = number_of(form.text(name), name)
-        if value is not None and value <= 0:
-            raise Refused(
-                "What it takes should be above 0 kN. Leave it empty where nobody knows.", field=name, value=value
-            )
-        return None if value is None else 1000 * value
-
-    def place(name: str) -> tuple[float, float, float] | None:
-        said = form.text(name).replace(";", " ").split()
-        if not said:
-            return None
-        if len(said) != 3:
-            raise Refused("A place is three numbers: length, left, height in mm, with spaces between.", field=name)
-        x, y, z = (number_of(one, name) or 0.0 for one in said)
-        return x, y, z
-
-    def needed_place(name: str) -> tuple[float, float, float]:
-        found = place(name)
-        if found is None:
-            raise Refused("Where is it? Length, left and height in mm, with spaces between.", field=name, value="")
-        return found
-
-    def rows(kind: str) -> list[int]:
-        return [k for k in range(400) if form.text(f"{kind}-{k}-id").strip()]
-
-    try:
-        return Setting(
-            mass_kg=figure("mass_kg") or 0.0,
-            cg=(figure("cg_x") or 0.0, figure("cg_y") or 0.0, figure("cg_z") or 0.0),
-            towers=tuple(
-                PlacedTower(
-                    id=form.text(f"tower-{k}-id").strip(),
-                    at=(figure(f"tower-{k}-x") or 0.0, figure(f"tower-{k}-y") or 0.0),
-                    z=(figure(f"tower-{k}-low") or 0.0, figure(f"tower-{k}-high") or 0.0),
-                    capacity_n=takes(f"tower-{k}"),
-                    ram_area_mm2=ram(f"tower-{k}"),
-                    piece=piece(f"tower-{k}"),
-                )
-                for k in rows("tower")
-            ),
-            hooks=tuple(
-                PlacedHook(
-                    id=form.text(f"hook-{k}-id").strip(),
-                    code=form.text(f"hook-{k}-code").strip(),
-                    kind=cast(Any, form.text(f"hook-{k}-kind") or "clamp"),
-                    capacity_n=takes(f"hook-{k}"),
-                    piece=piece(f"hook-{k}"),
-                )
-                for k in rows("hook")
-            ),
-            anchors=tuple(
-                PlacedAnchor(
-                    id=form.text(f"anchor-{k}-id").strip(),
-                    code=form.text(f"anchor-{k}-code").strip(),
-                    kind=cast(Any, form.text(f"anchor-{k}-kind") or "clamp"),
-                    toward=place(f"anchor-{k}-toward"),
-                    stiffness=figure(f"anchor-{k}-stiff") or 0.0,
-                    capacity_n=takes(f"anchor-{k}"),
-                    piece=piece(f"anchor-{k}"),
-                )
-                for k in rows("anchor")
-            ),
-            machines=tuple(
-                Machine(
-                    id=form.text(f"machine-{k}-id").strip(),
-                    bears_on=form.text(f"machine-{k}-code").strip(),
-                    pushes=form.text(f"machine-{k}-how") != "draws",
-                    capacity_n=takes(f"machine-{k}"),
-                    piece=piece(f"machine-{k}"),
-                    bears_capacity_n=kilo(f"machine-{k}-bears"),
-                )
-                for k in rows("machine")
-            ),
-            boxes={
-                form.text(f"box-{k}-id"): Box(
-                    height_mm=figure(f"box-{k}-h") or 0.0,
-                    width_mm=figure(f"box-{k}-w") or 0.0,
-                    wall_mm=figure(f"box-{k}-t") or 0.0,
-                    yield_mpa=figure(f"box-{k}-y") or 0.0,
-                )
-                for k in rows("box")
-            },
-            corners={form.text(f"corner-{k}-id").strip(): needed_place(f"corner-{k}-at") for k in rows("corner")},
-            members_in=tuple(
-                _ends_typed(form.text(f"member-{k}-id"), form.text(f"member-{k}-section"), k) for k in rows("member")
-            ),
-            members_out=form.several("frame-out"),
-        )
-    except ValidationError as fault:
-        first = fault.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])
-        raise Refused(f"{where}: {first['msg']}", field=where, value=str(first["input"])[:40]) from None

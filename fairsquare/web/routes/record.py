@@ -25,6 +25,7 @@ from fairsquare.job.weld.job import seam_states
 from fairsquare.store import came, records
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import figures
 from fairsquare.web.page import (
     Form,
@@ -57,49 +58,79 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
     return _page(request, session, number)
 
 
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+    code: str | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    made, links, where = desk_of(request).database.run(
+        lambda c: (
+            records.records_of(c, view.job.id),
+            records.links_of(c, view.job.id),
+            came.came_from(c, view.job.id),
+        )
+    )
+    return render(
+        request,
+        "record.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="record",
+        made=made,
+        came=where,
+        signer=signer(request, signer_of(where.manifest)) if where else None,
+        made_labels={one["sha256"]: f"{one['at'][:16].replace('T', ' ')} UTC, {one['sha256'][:8]}…" for one in made},
+        links=links,
+        link=full_link(request, f"/handover/{code}") if code else None,
+        audiences=handover.AUDIENCES,
+        link_days=handover.LINK_DAYS,
+        holds=view.state.holds,
+    )
+
+
 @router.post("/jobs/{number}/record")
+@shown_again(_page, typed=False)
 def make(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Make the record of the job as it stands."""
-    try:
-        digest = desk_of(request).make_record(form.session.person, form.key, number)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
+    digest = desk_of(request).make_record(form.session.person, form.key, number)
     return go_to(f"/records/{digest}")
 
 
 @router.post("/jobs/{number}/close")
+@shown_again(_page, typed=False)
 def close(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Close a job, or open it again."""
     closed = form.text("closed") == "yes"
-    try:
-        desk_of(request).close_job(form.session.person, form.key, number, closed)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
+    desk_of(request).close_job(form.session.person, form.key, number, closed)
     return go_to("/" if closed else job_path(number, "record"))
 
 
 @router.post("/jobs/{number}/file")
+@shown_again(_page, typed=False)
 def whole_job(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Return the whole job as one file, for another shop; a record of it as it stands is made with it."""
-    try:
-        made = carrying.carry_out(desk_of(request), form.session.person, number)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
+    made = carrying.carry_out(desk_of(request), form.session.person, number)
     day = datetime.datetime.now(datetime.UTC).strftime("%Y%m%d-%H%M")
     return download(made, "application/zip", f"{number}-{day}.job.zip")
 
 
 @router.post("/jobs/{number}/record/key")
+@shown_again(_page)
 def accept_key(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Accept the key with which the file of a job that came was signed, once its fingerprint was read out."""
     desk = desk_of(request)
-    try:
-        view = desk.view(number)
-        where = desk.database.run(lambda c: came.came_from(c, view.job.id))
-        by = signer_of(where.manifest) if where else NOBODY
-        keys.accept_key_of_file(desk, form.session.person, form.key, by, form.text("fingerprint"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    view = desk.view(number)
+    where = desk.database.run(lambda c: came.came_from(c, view.job.id))
+    by = signer_of(where.manifest) if where else NOBODY
+    keys.accept_key_of_file(desk, form.session.person, form.key, by, form.text("fingerprint"))
     return go_to(job_path(number, "record"))
 
 
@@ -278,31 +309,27 @@ def _name(body: str, kind: str) -> str:
 
 
 @router.post("/jobs/{number}/record/links")
+@shown_again(_page)
 def link(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Make a link to a record; its code is shown once."""
-    try:
-        code = handover.add_link(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            form.text("record"),
-            form.text("audience"),
-            form.text("named"),
-            figures(form.text("days"), 4) or 0,
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    code = handover.add_link(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        form.text("record"),
+        form.text("audience"),
+        form.text("named"),
+        figures(form.text("days"), 4) or 0,
+    )
     return _page(request, form.session, number, code=code, typed={"named": form.text("named")})
 
 
 @router.post("/jobs/{number}/record/links/{own}/withdraw")
+@shown_again(_page, typed=False)
 def withdraw(request: Request, number: str, own: int, form: Form = Depends(sent_form)) -> Response:
     """Have a link lead nowhere any more."""
-    try:
-        handover.withdraw_link(desk_of(request), form.session.person, form.key, number, own)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
+    handover.withdraw_link(desk_of(request), form.session.person, form.key, number, own)
     return go_to(job_path(number, "record") + "#links")
 
 
@@ -328,41 +355,3 @@ def _job_of(request: Request, sha256: str) -> JobView:
     """Return the job, as it is numbered here, of which a record is kept."""
     desk = desk_of(request)
     return desk.view(desk.database.run(lambda c: records.job_of(c, sha256)) or "")
-
-
-def _page(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-    code: str | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    made, links, where = desk_of(request).database.run(
-        lambda c: (
-            records.records_of(c, view.job.id),
-            records.links_of(c, view.job.id),
-            came.came_from(c, view.job.id),
-        )
-    )
-    return render(
-        request,
-        "record.html",
-        session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="record",
-        made=made,
-        came=where,
-        signer=signer(request, signer_of(where.manifest)) if where else None,
-        made_labels={one["sha256"]: f"{one['at'][:16].replace('T', ' ')} UTC, {one['sha256'][:8]}…" for one in made},
-        links=links,
-        link=full_link(request, f"/handover/{code}") if code else None,
-        audiences=handover.AUDIENCES,
-        link_days=handover.LINK_DAYS,
-        holds=view.state.holds,
-    )

@@ -9,6 +9,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.pull.gear import GEAR, Gear
 from fairsquare.core.pull.hold import HoldCapacity, HoldTakes, HookHole, PlateBolts, SheetMetal, TabWeld, hold_capacity
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import number_of
 from fairsquare.web.page import Form, desk_of, go_to, render, sent_form, signed_in
 
@@ -27,40 +28,6 @@ GIVES = {
 def show(request: Request, session: Session = Depends(signed_in)) -> Response:
     """Show the rig, and work out what a place to pull at takes when its figures are in the address."""
     return _page(request, session)
-
-
-@router.post("/rig")
-def add(request: Request, form: Form = Depends(sent_form)) -> Response:
-    """Add a piece to the rig; capacities are typed in kN."""
-    try:
-        capacity = number_of(form.text("capacity"), "capacity")
-        area = number_of(form.text("area_mm2"), "area_mm2")
-        pulling.add_gear(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            form.text("name"),
-            form.text("kind"),
-            None if capacity is None else capacity * 1000,
-            area,
-            form.text("made"),
-            form.text("words"),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, fault=fault, typed=form.typed())
-    return go_to("/rig")
-
-
-@router.post("/rig/{item}/look")
-def look(request: Request, item: int, form: Form = Depends(sent_form)) -> Response:
-    """Record how a piece was found."""
-    try:
-        pulling.look_at_gear(
-            desk_of(request), form.session.person, form.key, item, form.text("found"), form.text("words")
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, fault=fault, typed={**form.typed(), "item": str(item)})
-    return go_to("/rig")
 
 
 def _page(
@@ -91,6 +58,34 @@ def _page(
         takes=takes,
         wrong_place=wrong,
     )
+
+
+@router.post("/rig")
+@shown_again(_page)
+def add(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Add a piece to the rig; capacities are typed in kN."""
+    capacity = number_of(form.text("capacity"), "capacity")
+    area = number_of(form.text("area_mm2"), "area_mm2")
+    pulling.add_gear(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        form.text("name"),
+        form.text("kind"),
+        None if capacity is None else capacity * 1000,
+        area,
+        form.text("made"),
+        form.text("words"),
+    )
+    return go_to("/rig")
+
+
+@router.post("/rig/{item}/look")
+@shown_again(_page)
+def look(request: Request, item: int, form: Form = Depends(sent_form)) -> Response:
+    """Record how a piece was found."""
+    pulling.look_at_gear(desk_of(request), form.session.person, form.key, item, form.text("found"), form.text("words"))
+    return go_to("/rig")
 
 
 def _looked(piece: Gear) -> tuple[int | None, str | None]:

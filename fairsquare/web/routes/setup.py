@@ -18,6 +18,7 @@ from fairsquare.job.measure.counted import counting, reference_readings
 from fairsquare.job.measure.picture import picture_of
 from fairsquare.store import tools as kept_tools
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import MOVED, call_unit_of, remember_unit, setup_number, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in, tools_of
 from fairsquare.web.room import drawing_px
@@ -37,15 +38,63 @@ def show(request: Request, number: str, setup: int | None = None, session: Sessi
     return _page(request, session, number, older=setup)
 
 
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+    older: int | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    facts = view.facts
+    setup, picture = view.setup or next(reversed(facts.setups), None), view.state.picture
+    if older is not None and (setup is None or older != setup.number):
+        setup = next((one for one in facts.setups if one.number == older), None)
+        picture = picture_of(facts, setup, facts.sheet, include_stale=True) if setup and facts.sheet else None
+    readings = reference_readings(facts, setup.number) if setup else ()
+    kept = {reading.id for reading in counting(facts.readings)}
+    gone = [
+        r for r in facts.readings if setup and r.setup == setup.number and r.purpose == "reference" and r.id not in kept
+    ]
+    in_force = setup is not None and setup.left is None and setup == view.setup
+    return render(
+        request,
+        "setup.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="set-up",
+        setup=setup,
+        in_force=in_force,
+        picture=picture,
+        fit=picture.fit if picture else None,
+        readings={reading.code: reading for reading in readings if reading.kind == "point"},
+        gone=gone,
+        references=[p for p in facts.sheet.points if p.reference] if facts.sheet else [],
+        drawing=residuals_drawing(facts.sheet, picture.fit, drawing_px(request))
+        if facts.sheet and picture and picture.fit
+        else None,
+        hold=view.state.hold("setup_accepted"),
+        call_unit=unit_of(typed["unit"]) if typed and "unit" in typed else call_unit_of(request),
+        instruments=[tool for tool in tools_of(request) if tool.kind == "instrument"],
+        instrument_standing={} if in_force else _standing(request),
+        usual=USUAL,
+        moved=MOVED,
+        waiting="wait" in request.query_params,
+    )
+
+
 @router.post("/jobs/{number}/set-up")
+@shown_again(_page)
 def open_setup(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Open a set-up with an instrument and how well it reads."""
-    try:
-        sigma = _sigma(request, form)
-        kind: SetupKind = "sight" if form.text("kind") == "sight" else "instrument"
-        desk_of(request).open_setup(form.session.person, form.key, number, form.text("instrument"), sigma, kind)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    sigma = _sigma(request, form)
+    kind: SetupKind = "sight" if form.text("kind") == "sight" else "instrument"
+    desk_of(request).open_setup(form.session.person, form.key, number, form.text("instrument"), sigma, kind)
     return go_to(job_path(number, "set-up"))
 
 
@@ -67,82 +116,70 @@ def understood(
 
 
 @router.post("/jobs/{number}/set-up/references")
+@shown_again(_page)
 def take_reference(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Take one reading of a reference point by the call line."""
     unit = unit_of(form.text("unit"))
-    try:
-        view = desk_of(request).view(number)
-        call = understand_point(form.text("call")[:500], reference_codes(view), unit)
-        if call.loaded:
-            raise Refused("References are read free: let go first, then read.", field="call", value=form.text("call"))
-        reading = NewReading(purpose="reference", code=call.code, xyz=call.xyz, said=form.text("call").strip())
-        desk_of(request).take_readings(form.session.person, form.key, number, setup_number(form), [reading])
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed(), unit=unit)
+    view = desk_of(request).view(number)
+    call = understand_point(form.text("call")[:500], reference_codes(view), unit)
+    if call.loaded:
+        raise Refused("References are read free: let go first, then read.", field="call", value=form.text("call"))
+    reading = NewReading(purpose="reference", code=call.code, xyz=call.xyz, said=form.text("call").strip())
+    desk_of(request).take_readings(form.session.person, form.key, number, setup_number(form), [reading])
     return remember_unit(go_to(job_path(number, "set-up")), unit)
 
 
 @router.post("/jobs/{number}/set-up/paste")
+@shown_again(_page)
 def paste(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Take readings of many reference points from a pasted or dropped table, all or none."""
     unit = unit_of(form.text("unit"))
-    try:
-        chosen = form.file("file")
-        rows = rows_from_file(*chosen)[0] if chosen else rows_from_text(form.text("table"))
-        view = desk_of(request).view(number)
-        readings = readings_from_rows(rows, reference_codes(view), unit)
-        desk_of(request).take_readings(form.session.person, form.key, number, setup_number(form), readings)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed(), unit=unit)
+    chosen = form.file("file")
+    rows = rows_from_file(*chosen)[0] if chosen else rows_from_text(form.text("table"))
+    view = desk_of(request).view(number)
+    readings = readings_from_rows(rows, reference_codes(view), unit)
+    desk_of(request).take_readings(form.session.person, form.key, number, setup_number(form), readings)
     return remember_unit(go_to(job_path(number, "set-up")), unit)
 
 
 @router.post("/jobs/{number}/set-up/choose")
+@shown_again(_page)
 def choose(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Choose which references to rely on, with a reason."""
-    try:
-        trusted = tuple(form.text("trusted").split()) or form.several("sound")
-        desk_of(request).choose(form.session.person, form.key, number, setup_number(form), trusted, form.text("reason"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    trusted = tuple(form.text("trusted").split()) or form.several("sound")
+    desk_of(request).choose(form.session.person, form.key, number, setup_number(form), trusted, form.text("reason"))
     return go_to(job_path(number, "set-up"))
 
 
 @router.post("/jobs/{number}/moved")
+@shown_again(_page)
 def moved(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record that vehicle, bench, bridge or structure was moved."""
     what = form.text("what")
     back = "measure" if form.text("at") == "measure" else "set-up"
-    try:
-        if what not in MOVED:
-            raise Refused("Say what was moved: vehicle, bench, bridge or structure.", field="what", value=what[:40])
-        desk_of(request).record_move(form.session.person, form.key, number, what, form.text("words"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    if what not in MOVED:
+        raise Refused("Say what was moved: vehicle, bench, bridge or structure.", field="what", value=what[:40])
+    desk_of(request).record_move(form.session.person, form.key, number, what, form.text("words"))
     return go_to(job_path(number, back))
 
 
 @router.post("/jobs/{number}/set-up/take-back")
+@shown_again(_page)
 def take_back(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Take a reference reading back."""
-    try:
-        desk_of(request).take_back(form.session.person, form.key, number, whole(form.text("reading"), "reading"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    desk_of(request).take_back(form.session.person, form.key, number, whole(form.text("reading"), "reading"))
     return go_to(job_path(number, "set-up"))
 
 
 @router.post("/jobs/{number}/set-up/order")
+@shown_again(_page)
 def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Ask the connected instrument for the references that are not read, or, where all are, for all of them again."""
-    try:
-        view = desk_of(request).view(number)
-        setup = setup_number(form)
-        read = {reading.code for reading in reference_readings(view.facts, setup)}
-        codes = [code for code in reference_codes(view) if code not in read] or reference_codes(view)
-        desk_of(request).order_readings(form.session.person, form.key, number, setup, "reference", codes)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    view = desk_of(request).view(number)
+    setup = setup_number(form)
+    read = {reading.code for reading in reference_readings(view.facts, setup)}
+    codes = [code for code in reference_codes(view) if code not in read] or reference_codes(view)
+    desk_of(request).order_readings(form.session.person, form.key, number, setup, "reference", codes)
     return go_to(job_path(number, "set-up") + "?wait=1")
 
 
@@ -184,54 +221,3 @@ def _sigma(request: Request, form: Form) -> float:
 def _standing(request: Request) -> dict[str, Standing]:
     now = datetime.datetime.now(datetime.UTC).isoformat()
     return {one.name: standing(one, now) for one in desk_of(request).database.run(kept_tools.histories)}
-
-
-def _page(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-    unit: Unit | None = None,
-    older: int | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    facts = view.facts
-    setup, picture = view.setup or next(reversed(facts.setups), None), view.state.picture
-    if older is not None and (setup is None or older != setup.number):
-        setup = next((one for one in facts.setups if one.number == older), None)
-        picture = picture_of(facts, setup, facts.sheet, include_stale=True) if setup and facts.sheet else None
-    readings = reference_readings(facts, setup.number) if setup else ()
-    kept = {reading.id for reading in counting(facts.readings)}
-    gone = [
-        r for r in facts.readings if setup and r.setup == setup.number and r.purpose == "reference" and r.id not in kept
-    ]
-    in_force = setup is not None and setup.left is None and setup == view.setup
-    return render(
-        request,
-        "setup.html",
-        session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="set-up",
-        setup=setup,
-        in_force=in_force,
-        picture=picture,
-        fit=picture.fit if picture else None,
-        readings={reading.code: reading for reading in readings if reading.kind == "point"},
-        gone=gone,
-        references=[p for p in facts.sheet.points if p.reference] if facts.sheet else [],
-        drawing=residuals_drawing(facts.sheet, picture.fit, drawing_px(request))
-        if facts.sheet and picture and picture.fit
-        else None,
-        hold=view.state.hold("setup_accepted"),
-        call_unit=unit or call_unit_of(request),
-        instruments=[tool for tool in tools_of(request) if tool.kind == "instrument"],
-        instrument_standing={} if in_force else _standing(request),
-        usual=USUAL,
-        moved=MOVED,
-        waiting="wait" in request.query_params,
-    )

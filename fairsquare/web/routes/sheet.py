@@ -17,8 +17,10 @@ from fairsquare.core.sheet.table import ReadTable, SheetDraft, read_table, with_
 from fairsquare.drawings.structure import ends, plan_and_sides
 from fairsquare.files import sheets as files
 from fairsquare.store import sheets as store
+from fairsquare.store.database import Connection
 from fairsquare.store.kept import Kept
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, drawn_once, go_to, job_path, render, sent_form, signed_in, units_of
 from fairsquare.web.room import drawing_px
@@ -90,65 +92,69 @@ def show(
     )
 
 
+def _lines_again(
+    request: Request, session: Session, number: str, *, fault: FairSquareError | None = None, form: Form
+) -> Response:
+    """Show the lines again that cannot be read; those that were shown as read are read again."""
+    view = desk_of(request).view(number)
+    return _editor(
+        request,
+        session,
+        view,
+        form.text("table"),
+        _unit(form),
+        fault=fault,
+        typed=form.typed(),
+        name=form.text("source"),
+        read=not request.url.path.endswith("/preview"),
+    )
+
+
 @router.post("/jobs/{number}/sheet/preview")
+@shown_again(_lines_again)
 def preview(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Show each line as it is understood and each problem beside its line; nothing is stored."""
     view = desk_of(request).view(number)
     text, name = form.text("table"), form.text("source")
     remarks: tuple[str, ...] = ()
-    try:
-        if form.text("fix"):
-            text, remarks = _mended(view, text, _unit(form), form.typed())
-            typed = {**form.typed(), "table": text}
-            return _editor(
-                request, form.session, view, text, _unit(form), typed=typed, name=name, remarks=remarks, read=True
-            )
-        chosen = form.file("file")
-        if chosen is not None:
-            name = chosen[0].replace("\\", "/").rpartition("/")[2][:120]
-            rows, remarks = files.rows_from_file(name, chosen[1])
-            text = files.text_from_rows(rows)
-        elif not text.strip():
-            raise Refused("There is nothing to read: choose a file, or type or paste the lines.", field="table")
-    except FairSquareError as fault:
-        return _editor(request, form.session, view, text, _unit(form), fault=fault, typed=form.typed(), name=name)
+    if form.text("fix"):
+        text, remarks = _mended(view, text, _unit(form), form.typed())
+        typed = {**form.typed(), "table": text}
+        return _editor(
+            request, form.session, view, text, _unit(form), typed=typed, name=name, remarks=remarks, read=True
+        )
+    chosen = form.file("file")
+    if chosen is not None:
+        name = chosen[0].replace("\\", "/").rpartition("/")[2][:120]
+        rows, remarks = files.rows_from_file(name, chosen[1])
+        text = files.text_from_rows(rows)
+    elif not text.strip():
+        raise Refused("There is nothing to read: choose a file, or type or paste the lines.", field="table")
     return _editor(
         request, form.session, view, text, _unit(form), typed=form.typed(), name=name, remarks=remarks, read=True
     )
 
 
 @router.post("/jobs/{number}/sheet")
+@shown_again(_lines_again)
 def accept(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Accept what the preview showed, as the next version."""
     view = desk_of(request).view(number)
     text, unit = form.text("table"), _unit(form)
-    try:
-        draft = _draft(view, text, unit, form.typed())
-        if draft.sheet is None:
-            raise Refused(f"{draft.blocking} problems stand in the way: mend the lines that are marked.", field="table")
-        seen = form.text("seen_version")
-        source = form.text("source") or "typed in"
-        desk_of(request).accept_sheet(
-            form.session.person,
-            form.key,
-            number,
-            draft.sheet,
-            draft.said,
-            source,
-            figures(seen),
-        )
-    except FairSquareError as fault:
-        return _editor(
-            request,
-            form.session,
-            view,
-            text,
-            unit,
-            fault=fault,
-            typed=form.typed(),
-            name=form.text("source"),
-            read=True,
-        )
+    draft = _draft(view, text, unit, form.typed())
+    if draft.sheet is None:
+        raise Refused(f"{draft.blocking} problems stand in the way: mend the lines that are marked.", field="table")
+    seen = form.text("seen_version")
+    source = form.text("source") or "typed in"
+    desk_of(request).accept_sheet(
+        form.session.person,
+        form.key,
+        number,
+        draft.sheet,
+        draft.said,
+        source,
+        figures(seen),
+    )
     return go_to(job_path(number, "sheet"))
 
 
@@ -187,7 +193,7 @@ def _in_mm(stored: store.StoredSheet) -> store.Said | None:
 def _stored(
     request: Request, view: JobView, version: int | None
 ) -> tuple[store.StoredSheet | None, list[dict[str, object]]]:
-    def look(connection: object) -> tuple[store.StoredSheet | None, list[dict[str, object]]]:
+    def look(connection: Connection) -> tuple[store.StoredSheet | None, list[dict[str, object]]]:
         return store.find_sheet(connection, view.job.id, version), store.sheet_versions(connection, view.job.id)
 
     return desk_of(request).database.run(look)

@@ -9,6 +9,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.job.facts.supplements import PayersAnswer
 from fairsquare.job.intake.supplements import UNPROVEN, cross_spans, is_cross_checked, line_states
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import hours_of, photos_of, whole
 from fairsquare.web.money import read_money, show_money
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, settings_of, signed_in
@@ -24,101 +25,6 @@ def show(request: Request, number: str, station: str = "", session: Session = De
     return _page(request, session, number, station=station[:30])
 
 
-@router.post("/jobs/{number}/supplements/lines")
-def add_line(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Record a line."""
-    try:
-        supplements.add_line(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            form.text("station") or "supplement",
-            form.text("words"),
-            hours_of(form.text("hours")) or 0.0,
-            form.text("parts"),
-            read_money(form.text("amount") or "0", "amount"),
-            structural=bool(form.text("structural")) or not form.text("structural_asked"),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed(), station=form.text("station"))
-    return go_to(job_path(number, "supplements"))
-
-
-@router.post("/jobs/{number}/supplements/lines/{line}/take-back")
-def take_back(request: Request, number: str, line: int, form: Form = Depends(sent_form)) -> Response:
-    """Ask for a line no more."""
-    try:
-        supplements.take_line_back(desk_of(request), form.session.person, form.key, number, line)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
-    return go_to(job_path(number, "supplements"))
-
-
-@router.post("/jobs/{number}/supplements/lines/{line}/answer")
-def answer(request: Request, number: str, line: int, form: Form = Depends(sent_form)) -> Response:
-    """Record what the payer told us."""
-    try:
-        said = form.text("answer")
-        if said not in ANSWERS:
-            raise Refused("Approved, refused, or asked about?", field="answer", value=said[:20])
-        supplements.record_answer(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            line,
-            said,
-            form.text("words"),
-            form.text("named"),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "line": str(line)})
-    return go_to(job_path(number, "supplements"))
-
-
-@router.post("/jobs/{number}/supplements/lines/{line}/go-ahead")
-def go_ahead(request: Request, number: str, line: int, form: Form = Depends(sent_form)) -> Response:
-    """Let work on a line go on without the payer's word."""
-    try:
-        supplements.go_ahead(desk_of(request), form.session.person, form.key, number, line, form.text("reason"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "line": str(line)})
-    return go_to(job_path(number, "supplements"))
-
-
-@router.post("/jobs/{number}/supplements/send")
-def send(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Send lines to the payer; the link is shown once, on the answer."""
-    try:
-        days = whole(form.text("days"), "days")
-        lines = tuple(whole(line, "lines") for line in form.several("lines"))
-        code = supplements.send(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            form.text("payer"),
-            lines,
-            days,
-            settings_of(request).workshop,
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
-    link = full_link(request, f"/supplement/{code}") if code else ""
-    return _page(request, form.session, number, link=link, sent_before=code is None)
-
-
-@router.post("/jobs/{number}/supplements/{supplement}/withdraw")
-def withdraw(request: Request, number: str, supplement: int, form: Form = Depends(sent_form)) -> Response:
-    """Have a link lead nowhere any more."""
-    try:
-        supplements.withdraw(desk_of(request), form.session.person, form.key, number, supplement)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
-    return go_to(job_path(number, "supplements"))
-
-
 def _page(
     request: Request,
     session: Session,
@@ -130,6 +36,7 @@ def _page(
     link: str = "",
     sent_before: bool = False,
 ) -> Response:
+    station = (typed or {}).get("station", station)
     view = desk_of(request).view(number)
     states = line_states(view.facts)
     return render(
@@ -154,3 +61,86 @@ def _page(
         answers=ANSWERS,
         money=show_money,
     )
+
+
+@router.post("/jobs/{number}/supplements/lines")
+@shown_again(_page)
+def add_line(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Record a line."""
+    supplements.add_line(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        form.text("station") or "supplement",
+        form.text("words"),
+        hours_of(form.text("hours")) or 0.0,
+        form.text("parts"),
+        read_money(form.text("amount") or "0", "amount"),
+        structural=bool(form.text("structural")) or not form.text("structural_asked"),
+    )
+    return go_to(job_path(number, "supplements"))
+
+
+@router.post("/jobs/{number}/supplements/lines/{line}/take-back")
+@shown_again(_page, typed=False)
+def take_back(request: Request, number: str, line: int, form: Form = Depends(sent_form)) -> Response:
+    """Ask for a line no more."""
+    supplements.take_line_back(desk_of(request), form.session.person, form.key, number, line)
+    return go_to(job_path(number, "supplements"))
+
+
+@router.post("/jobs/{number}/supplements/lines/{line}/answer")
+@shown_again(_page)
+def answer(request: Request, number: str, line: int, form: Form = Depends(sent_form)) -> Response:
+    """Record what the payer told us."""
+    said = form.text("answer")
+    if said not in ANSWERS:
+        raise Refused("Approved, refused, or asked about?", field="answer", value=said[:20])
+    supplements.record_answer(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        line,
+        said,
+        form.text("words"),
+        form.text("named"),
+    )
+    return go_to(job_path(number, "supplements"))
+
+
+@router.post("/jobs/{number}/supplements/lines/{line}/go-ahead")
+@shown_again(_page)
+def go_ahead(request: Request, number: str, line: int, form: Form = Depends(sent_form)) -> Response:
+    """Let work on a line go on without the payer's word."""
+    supplements.go_ahead(desk_of(request), form.session.person, form.key, number, line, form.text("reason"))
+    return go_to(job_path(number, "supplements"))
+
+
+@router.post("/jobs/{number}/supplements/send")
+@shown_again(_page)
+def send(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Send lines to the payer; the link is shown once, on the answer."""
+    days = whole(form.text("days"), "days")
+    lines = tuple(whole(line, "lines") for line in form.several("lines"))
+    code = supplements.send(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        form.text("payer"),
+        lines,
+        days,
+        settings_of(request).workshop,
+    )
+    link = full_link(request, f"/supplement/{code}") if code else ""
+    return _page(request, form.session, number, link=link, sent_before=code is None)
+
+
+@router.post("/jobs/{number}/supplements/{supplement}/withdraw")
+@shown_again(_page, typed=False)
+def withdraw(request: Request, number: str, supplement: int, form: Form = Depends(sent_form)) -> Response:
+    """Have a link lead nowhere any more."""
+    supplements.withdraw(desk_of(request), form.session.person, form.key, number, supplement)
+    return go_to(job_path(number, "supplements"))

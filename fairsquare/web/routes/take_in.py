@@ -19,6 +19,7 @@ from fairsquare.files.job_file import job_to_take_in
 from fairsquare.job.facts.intake import SafetyAnswer
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import figures
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.words import CONSTRUCTIONS, HIT_FORCE, HIT_FROM, HIT_HEIGHT, HIT_MOVED, HIT_WHERE
@@ -84,16 +85,43 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
     return _page(request, session, number)
 
 
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    shown = typed or {}
+    details: dict[str, Any] = view.job.details.model_dump()
+    details["hit_from_deg"] = "" if details["hit_from_deg"] is None else str(details["hit_from_deg"])
+    return render(
+        request,
+        "take_in.html",
+        session,
+        fault=fault,
+        typed={**details, "version": str(view.job.version), **shown},
+        view=view,
+        spine=spine(view),
+        at="take-in",
+        items=SAFETY_ITEMS,
+        answers={fact.item: fact for fact in view.facts.safety},
+        hold=view.state.hold("made_safe"),
+        check=check_vin(shown.get("vin", details["vin"])),
+        **_CHOICES,
+    )
+
+
 @router.post("/jobs/{number}/take-in")
+@shown_again(_page)
 def change(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Change what was taken in; a stale edit is told who changed what."""
-    try:
-        version = figures(form.text("version"), 9)
-        if version is None:
-            raise Refused("The page lost its version: load it anew.", field="version", value=form.text("version")[:20])
-        desk_of(request).change_job(form.session.person, form.key, number, _details(form), version)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    version = figures(form.text("version"), 9)
+    if version is None:
+        raise Refused("The page lost its version: load it anew.", field="version", value=form.text("version")[:20])
+    desk_of(request).change_job(form.session.person, form.key, number, _details(form), version)
     return go_to(job_path(number, "take-in"))
 
 
@@ -121,35 +149,6 @@ def answer(request: Request, number: str, form: Form = Depends(sent_form)) -> Re
         job_path(number, "take-in") + f"#{form.text('item')}"
         if form.text("item").isidentifier()
         else job_path(number, "take-in")
-    )
-
-
-def _page(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    shown = typed or {}
-    details: dict[str, Any] = view.job.details.model_dump()
-    details["hit_from_deg"] = "" if details["hit_from_deg"] is None else str(details["hit_from_deg"])
-    return render(
-        request,
-        "take_in.html",
-        session,
-        fault=fault,
-        typed={**details, "version": str(view.job.version), **shown},
-        view=view,
-        spine=spine(view),
-        at="take-in",
-        items=SAFETY_ITEMS,
-        answers={fact.item: fact for fact in view.facts.safety},
-        hold=view.state.hold("made_safe"),
-        check=check_vin(shown.get("vin", details["vin"])),
-        **_CHOICES,
     )
 
 

@@ -13,6 +13,7 @@ from fairsquare.drawings.tool_history import Checked, tool_history
 from fairsquare.job.measure.tools import READS_A_BAR, TOOL_KINDS, ShopTool
 from fairsquare.store import tools as kept_tools
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import whole
 from fairsquare.web.page import Form, desk_of, go_to, reader_of, render, sent_form, signed_in
 from fairsquare.web.times import zone_of
@@ -26,101 +27,6 @@ _REACH = ("from_mm", "to_mm", "pointer_mm", "pin_mm", "length_mm")
 def show(request: Request, session: Session = Depends(signed_in)) -> Response:
     """Show the tools that the shop owns."""
     return _page(request, session)
-
-
-@router.post("/tools")
-def add(request: Request, form: Form = Depends(sent_form)) -> Response:
-    """Add a tool; lengths are taken in any unit."""
-    try:
-        kind = form.text("kind")
-        if kind not in TOOL_KINDS:
-            raise Refused(f"Say what it is: {', '.join(TOOL_KINDS.values())}.", field="kind", value=kind[:40])
-        sigma = float(read_length(form.text("sigma_mm"), "mm", field="sigma_mm").mm)
-        reach = {
-            name: float(read_length(form.text(name), "mm", field=name).mm) if form.text(name).strip() else None
-            for name in _REACH
-        }
-        tooling.add_tool(desk_of(request), form.session.person, form.key, form.text("name"), kind, sigma, **reach)
-    except FairSquareError as fault:
-        return _page(request, form.session, fault=fault, typed=form.typed())
-    return go_to("/tools")
-
-
-@router.get("/tools/{tool}")
-def show_tool(request: Request, tool: int, session: Session = Depends(signed_in)) -> Response:
-    """Show a tool with its history."""
-    return _tool(request, session, tool)
-
-
-@router.post("/tools/{tool}/retire")
-def retire(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
-    """Retire a tool."""
-    try:
-        tooling.retire_tool(desk_of(request), form.session.person, form.key, tool)
-    except FairSquareError as fault:
-        return _page(request, form.session, fault=fault)
-    return go_to("/tools")
-
-
-@router.post("/tools/{tool}/calibrations")
-def calibrate(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
-    """Write a calibration down."""
-    try:
-        said = (form.text("done_on"), form.text("due_on"), form.text("words"))
-        tooling.calibrate(desk_of(request), form.session.person, form.key, tool, *said, today=_today(request))
-    except FairSquareError as fault:
-        return _tool(request, form.session, tool, fault=fault, typed=form.typed())
-    return go_to(f"/tools/{tool}")
-
-
-@router.post("/tools/{tool}/checks")
-def check(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
-    """Keep what a tool read of a reference bar."""
-    try:
-        said = form.text("readings").replace("\r\n", "\n").strip()
-        tooling.check_on_bar(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            tool,
-            whole(form.text("bar"), "bar"),
-            _readings(said),
-            said,
-            form.text("read_on"),
-            _today(request),
-        )
-    except FairSquareError as fault:
-        return _tool(request, form.session, tool, fault=fault, typed=form.typed())
-    return go_to(f"/tools/{tool}")
-
-
-@router.post("/tools/{tool}/events/{event}/take-back")
-def take_back(request: Request, tool: int, event: int, form: Form = Depends(sent_form)) -> Response:
-    """Take a calibration or a check back."""
-    try:
-        tooling.take_tool_event_back(desk_of(request), form.session.person, form.key, tool, event)
-    except FairSquareError as fault:
-        return _tool(request, form.session, tool, fault=fault)
-    return go_to(f"/tools/{tool}")
-
-
-def _readings(said: str) -> list[float]:
-    parts = [part for part in re.split(r"[\n;]+", said) if part.strip()]
-    found = []
-    for number, part in enumerate(parts, start=1):
-        try:
-            found.append(float(read_length(part, "mm", field="readings").mm))
-        except FairSquareError as fault:
-            raise Refused(f"Reading {number}: {fault.title}", field="readings", value=part[:40]) from None
-    return found
-
-
-def _today(request: Request) -> datetime.date:
-    return datetime.datetime.now(zone_of(request)).date()
-
-
-def _now() -> str:
-    return datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
 
 
 def _page(
@@ -139,6 +45,28 @@ def _page(
         kinds=TOOL_KINDS,
         standing={tool.id: standing(histories[tool.name], now) for tool in owned},
     )
+
+
+@router.post("/tools")
+@shown_again(_page)
+def add(request: Request, form: Form = Depends(sent_form)) -> Response:
+    """Add a tool; lengths are taken in any unit."""
+    kind = form.text("kind")
+    if kind not in TOOL_KINDS:
+        raise Refused(f"Say what it is: {', '.join(TOOL_KINDS.values())}.", field="kind", value=kind[:40])
+    sigma = float(read_length(form.text("sigma_mm"), "mm", field="sigma_mm").mm)
+    reach = {
+        name: float(read_length(form.text(name), "mm", field=name).mm) if form.text(name).strip() else None
+        for name in _REACH
+    }
+    tooling.add_tool(desk_of(request), form.session.person, form.key, form.text("name"), kind, sigma, **reach)
+    return go_to("/tools")
+
+
+@router.get("/tools/{tool}")
+def show_tool(request: Request, tool: int, session: Session = Depends(signed_in)) -> Response:
+    """Show a tool with its history."""
+    return _tool(request, session, tool)
 
 
 def _tool(
@@ -173,6 +101,69 @@ def _tool(
         year_on=_a_year_on(_today(request)).isoformat(),
         in_use=_is_in_use(desk.tools(), tool),
     )
+
+
+@router.post("/tools/{tool}/retire")
+@shown_again(_page, typed=False)
+def retire(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
+    """Retire a tool."""
+    tooling.retire_tool(desk_of(request), form.session.person, form.key, tool)
+    return go_to("/tools")
+
+
+@router.post("/tools/{tool}/calibrations")
+@shown_again(_tool)
+def calibrate(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
+    """Write a calibration down."""
+    said = (form.text("done_on"), form.text("due_on"), form.text("words"))
+    tooling.calibrate(desk_of(request), form.session.person, form.key, tool, *said, today=_today(request))
+    return go_to(f"/tools/{tool}")
+
+
+@router.post("/tools/{tool}/checks")
+@shown_again(_tool)
+def check(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
+    """Keep what a tool read of a reference bar."""
+    said = form.text("readings").replace("\r\n", "\n").strip()
+    tooling.check_on_bar(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        tool,
+        whole(form.text("bar"), "bar"),
+        _readings(said),
+        said,
+        form.text("read_on"),
+        _today(request),
+    )
+    return go_to(f"/tools/{tool}")
+
+
+@router.post("/tools/{tool}/events/{event}/take-back")
+@shown_again(_tool, typed=False)
+def take_back(request: Request, tool: int, event: int, form: Form = Depends(sent_form)) -> Response:
+    """Take a calibration or a check back."""
+    tooling.take_tool_event_back(desk_of(request), form.session.person, form.key, tool, event)
+    return go_to(f"/tools/{tool}")
+
+
+def _readings(said: str) -> list[float]:
+    parts = [part for part in re.split(r"[\n;]+", said) if part.strip()]
+    found = []
+    for number, part in enumerate(parts, start=1):
+        try:
+            found.append(float(read_length(part, "mm", field="readings").mm))
+        except FairSquareError as fault:
+            raise Refused(f"Reading {number}: {fault.title}", field="readings", value=part[:40]) from None
+    return found
+
+
+def _today(request: Request) -> datetime.date:
+    return datetime.datetime.now(zone_of(request)).date()
+
+
+def _now() -> str:
+    return datetime.datetime.now(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
 
 
 def _is_in_use(owned: tuple[ShopTool, ...], tool: ShopTool) -> bool:

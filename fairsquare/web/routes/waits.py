@@ -11,6 +11,7 @@ from fairsquare.job.facts.hours import WaitKind
 from fairsquare.job.stations import HELD_UP
 from fairsquare.job.waiting import WAIT_KINDS, waiting
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
 from fairsquare.web.times import field_time, shown_time, typed_time, zone_of
 
@@ -21,46 +22,6 @@ router = APIRouter()
 def show(request: Request, number: str, session: Session = Depends(signed_in)) -> Response:
     """Show what a job waits for."""
     return _page(request, session, number)
-
-
-@router.post("/jobs/{number}/waits")
-def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
-    """Note what the job waits for."""
-    try:
-        deeds.note_wait(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            cast(WaitKind, form.text("kind")),
-            form.text("words"),
-            asked_of=form.text("asked_of"),
-            due_at=_typed(request, form, "due"),
-            station=form.text("station"),
-            since=_typed(request, form, "since"),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
-    return go_to(job_path(number, "waits"))
-
-
-@router.post("/jobs/{number}/waits/{wait}")
-def change(request: Request, number: str, wait: int, form: Form = Depends(sent_form)) -> Response:
-    """Say anew who was asked and when it is due, or that it came."""
-    desk, person = desk_of(request), form.session.person
-    try:
-        if form.text("do") == "over":
-            deeds.end_wait(desk, person, form.key, number, wait, form.text("words"))
-        else:
-            deeds.say_wait(desk, person, form.key, number, wait, form.text("asked_of"), _typed(request, form, "due"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "wait": str(wait)})
-    return go_to(job_path(number, "waits"))
-
-
-def _typed(request: Request, form: Form, field: str) -> str:
-    text = form.text(field).strip()
-    return typed_time(text, field, zone_of(request)) if text else ""
 
 
 def _page(
@@ -93,3 +54,39 @@ def _page(
         time=lambda moment: shown_time(moment, zone),
         field_time=lambda moment: field_time(moment, zone),
     )
+
+
+@router.post("/jobs/{number}/waits")
+@shown_again(_page)
+def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
+    """Note what the job waits for."""
+    deeds.note_wait(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        cast(WaitKind, form.text("kind")),
+        form.text("words"),
+        asked_of=form.text("asked_of"),
+        due_at=_typed(request, form, "due"),
+        station=form.text("station"),
+        since=_typed(request, form, "since"),
+    )
+    return go_to(job_path(number, "waits"))
+
+
+@router.post("/jobs/{number}/waits/{wait}")
+@shown_again(_page)
+def change(request: Request, number: str, wait: int, form: Form = Depends(sent_form)) -> Response:
+    """Say anew who was asked and when it is due, or that it came."""
+    desk, person = desk_of(request), form.session.person
+    if form.text("do") == "over":
+        deeds.end_wait(desk, person, form.key, number, wait, form.text("words"))
+    else:
+        deeds.say_wait(desk, person, form.key, number, wait, form.text("asked_of"), _typed(request, form, "due"))
+    return go_to(job_path(number, "waits"))
+
+
+def _typed(request: Request, form: Form, field: str) -> str:
+    text = form.text(field).strip()
+    return typed_time(text, field, zone_of(request)) if text else ""

@@ -19,6 +19,7 @@ from fairsquare.job.intake.walk_round import KINDS, LINE_ITEMS, WORTH_SHARE, See
 from fairsquare.store import photos
 from fairsquare.store.people import Session
 from fairsquare.store.photos import About
+from fairsquare.web.again import shown_again
 from fairsquare.web.findings import members_offered
 from fairsquare.web.forms import call_unit_of, photos_of, remember_unit, unit_of, whole
 from fairsquare.web.money import read_money, show_money
@@ -82,74 +83,108 @@ def understood(
     )
 
 
+def _page(
+    request: Request,
+    session: Session,
+    number: str,
+    *,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
+    view = desk_of(request).view(number)
+    seen = counting_walk(view.facts)
+    by_finding = photos_of(view.facts, "walk")
+    weighed = view.facts.worth[-1] if view.facts.worth else None
+    share = weighed.cost_cents / weighed.value_cents if weighed and weighed.value_cents else None
+    return render(
+        request,
+        "walk_round.html",
+        session,
+        fault=fault,
+        typed=typed,
+        view=view,
+        spine=spine(view),
+        at="walk-round",
+        seen=seen,
+        gone=[one for one in view.facts.walk if one.taken_back],
+        drawing=walk_drawing(
+            view.facts.sheet, seen, {key: len(own) for key, own in by_finding.items()}, drawing_px(request)
+        ),
+        by_finding=by_finding,
+        photos=[kept for kept in view.facts.photos if kept.about == "job"],
+        **members_offered(view),
+        misfit={one.id for one in seen if does_not_fit(one)},
+        kinds=KINDS,
+        quick=[(kind, KINDS[kind]) for kind in _QUICK],
+        line_items=LINE_ITEMS,
+        line={one.item: one for one in view.facts.line},
+        line_answers=LINE_ANSWERS,
+        weighed=weighed,
+        share=share,
+        doubtful=weighed is not None and (share is None or share > WORTH_SHARE),
+        worth_share=WORTH_SHARE,
+        money=show_money,
+        call_unit=call_unit_of(request),
+    )
+
+
 @router.post("/jobs/{number}/walk-round")
+@shown_again(_page)
 def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record something that was seen."""
     unit = unit_of(form.text("unit"))
-    try:
-        said = form.text("call")
-        seen = _with_touch(walk_round.hear(desk_of(request).view(number), said, unit), form.text("xy"))
-        walk_round.note_finding(desk_of(request), form.session.person, form.key, number, said, seen)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    said = form.text("call")
+    seen = _with_touch(walk_round.hear(desk_of(request).view(number), said, unit), form.text("xy"))
+    walk_round.note_finding(desk_of(request), form.session.person, form.key, number, said, seen)
     return remember_unit(go_to(job_path(number, "walk-round")), unit)
 
 
 @router.post("/jobs/{number}/walk-round/{finding}/take-back")
+@shown_again(_page)
 def take_back(request: Request, number: str, finding: int, form: Form = Depends(sent_form)) -> Response:
     """Take a finding back."""
-    try:
-        reason = form.text("back_reason")
-        walk_round.take_finding_back(desk_of(request), form.session.person, form.key, number, finding, reason)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed={**form.typed(), "finding": str(finding)})
+    reason = form.text("back_reason")
+    walk_round.take_finding_back(desk_of(request), form.session.person, form.key, number, finding, reason)
     return go_to(job_path(number, "walk-round"))
 
 
 @router.post("/jobs/{number}/walk-round/{finding}/on")
+@shown_again(_page)
 def bind(request: Request, number: str, finding: int, form: Form = Depends(sent_form)) -> Response:
     """Say on which member a finding is."""
-    typed = {**form.typed(), "finding": str(finding)}
-    try:
-        member, _, layer = (form.text("other").strip() or form.text("member")).partition(" › ")
-        layer = layer or form.text("layer")
-        walk_round.bind_finding(desk_of(request), form.session.person, form.key, number, finding, member, layer)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=typed)
+    member, _, layer = (form.text("other").strip() or form.text("member")).partition(" › ")
+    layer = layer or form.text("layer")
+    walk_round.bind_finding(desk_of(request), form.session.person, form.key, number, finding, member, layer)
     if form.text("back") == "decide":
         return go_to(f"{job_path(number, 'decide')}?{urlencode({'member': member, 'layer': layer})}")
     return go_to(job_path(number, "walk-round") + f"#seen-{finding}")
 
 
 @router.post("/jobs/{number}/line")
+@shown_again(_page)
 def line(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Say how a mechanical part along the line of the push was found."""
-    try:
-        answer = form.text("answer")
-        if answer not in LINE_ANSWERS:
-            raise Refused("Answer with sound, hurt, or not on it.", field="answer", value=answer[:40])
-        walk_round.answer_line(
-            desk_of(request),
-            form.session.person,
-            form.key,
-            number,
-            form.text("item"),
-            answer,
-            form.text("words"),
-        )
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    answer = form.text("answer")
+    if answer not in LINE_ANSWERS:
+        raise Refused("Answer with sound, hurt, or not on it.", field="answer", value=answer[:40])
+    walk_round.answer_line(
+        desk_of(request),
+        form.session.person,
+        form.key,
+        number,
+        form.text("item"),
+        answer,
+        form.text("words"),
+    )
     return go_to(job_path(number, "walk-round") + "#line-of-push")
 
 
 @router.post("/jobs/{number}/worth")
+@shown_again(_page)
 def worth(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Weigh the vehicle's value against the cost of its repair."""
-    try:
-        value, cost = (read_money(form.text(name), name) for name in ("value", "cost"))
-        walk_round.weigh(desk_of(request), form.session.person, form.key, number, value, cost, form.text("words"))
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault, typed=form.typed())
+    value, cost = (read_money(form.text(name), name) for name in ("value", "cost"))
+    walk_round.weigh(desk_of(request), form.session.person, form.key, number, value, cost, form.text("words"))
     return go_to(job_path(number, "walk-round") + "#worth")
 
 
@@ -215,48 +250,3 @@ def _with_touch(seen: Seen, xy: str) -> Seen:
     if match is None or seen.xy is not None:
         return seen
     return seen._replace(xy=(float(match[1]), float(match[2])))
-
-
-def _page(
-    request: Request,
-    session: Session,
-    number: str,
-    *,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    seen = counting_walk(view.facts)
-    by_finding = photos_of(view.facts, "walk")
-    weighed = view.facts.worth[-1] if view.facts.worth else None
-    share = weighed.cost_cents / weighed.value_cents if weighed and weighed.value_cents else None
-    return render(
-        request,
-        "walk_round.html",
-        session,
-        fault=fault,
-        typed=typed,
-        view=view,
-        spine=spine(view),
-        at="walk-round",
-        seen=seen,
-        gone=[one for one in view.facts.walk if one.taken_back],
-        drawing=walk_drawing(
-            view.facts.sheet, seen, {key: len(own) for key, own in by_finding.items()}, drawing_px(request)
-        ),
-        by_finding=by_finding,
-        photos=[kept for kept in view.facts.photos if kept.about == "job"],
-        **members_offered(view),
-        misfit={one.id for one in seen if does_not_fit(one)},
-        kinds=KINDS,
-        quick=[(kind, KINDS[kind]) for kind in _QUICK],
-        line_items=LINE_ITEMS,
-        line={one.item: one for one in view.facts.line},
-        line_answers=LINE_ANSWERS,
-        weighed=weighed,
-        share=share,
-        doubtful=weighed is not None and (share is None or share > WORTH_SHARE),
-        worth_share=WORTH_SHARE,
-        money=show_money,
-        call_unit=call_unit_of(request),
-    )

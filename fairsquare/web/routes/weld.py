@@ -20,6 +20,7 @@ from fairsquare.job.release.watching import drifts
 from fairsquare.job.weld.job import SeamState, needs_welding, seam_states, unplanned_sections, welded
 from fairsquare.store.finishing import worked_before
 from fairsquare.store.people import Session
+from fairsquare.web.again import shown_again
 from fairsquare.web.forms import code_on, number_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.room import drawing_px
@@ -46,13 +47,31 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
     return _page(request, session, number)
 
 
+def _page(request: Request, session: Session, number: str, *, fault: FairSquareError | None = None) -> Response:
+    view = desk_of(request).view(number)
+    sections = {state.fact.member: state.fact.number for state in section_states(view.facts)}
+    return render(
+        request,
+        "weld.html",
+        session,
+        fault=fault,
+        view=view,
+        spine=spine(view),
+        at="weld",
+        states=seam_states(view.facts),
+        unplanned={member: sections[member] for member in unplanned_sections(view.facts)},
+        hold=view.state.hold("fit_accepted"),
+        processes=PROCESSES,
+        needed=needs_welding(view.facts),
+        done=welded(view.facts) if view.state.welded else None,
+    )
+
+
 @router.post("/jobs/{number}/weld")
+@shown_again(_page, typed=False)
 def finish(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record that final welding is done."""
-    try:
-        finishing.finish_welding(desk_of(request), form.session.person, form.key, number)
-    except FairSquareError as fault:
-        return _page(request, form.session, number, fault=fault)
+    finishing.finish_welding(desk_of(request), form.session.person, form.key, number)
     return go_to(job_path(number, "finish"))
 
 
@@ -84,167 +103,62 @@ def edit(
     return _editor(request, session, number, seam, section=section)
 
 
-@router.post("/jobs/{number}/seams/{seam}/plan")
-def keep(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
-    """Keep a seam as it was typed."""
-    typed = form.typed()
-    try:
-        if asks_for_more(typed):
-            return _editor(request, form.session, number, seam, typed=typed)
-        plan = seam_typed(typed)
-        sheet = desk_of(request).view(number).facts.sheet
-        plan = plan.model_copy(update={"watch": tuple(code_on(sheet, code) for code in plan.watch)})
-        seen = whole(form.text("version"), "version")
-        own = finishing.say_seam(desk_of(request), form.session.person, form.key, number, seam, plan, seen)
-    except FairSquareError as fault:
-        return _editor(request, form.session, number, seam, fault=fault, typed=typed)
-    return go_to(job_path(number, f"seams/{own}"))
-
-
-@router.post("/jobs/{number}/seams/{seam}/coupon")
-def coupon(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
-    """Record a coupon that was made and pulled apart."""
-    try:
-        state = finishing.seam_of(desk_of(request).view(number), seam)
-        end = form.text("end")
-        if end not in COUPON_ENDS:
-            raise Refused("How did it end when it was pulled apart?", field="end", value=end[:20])
-        if state.settings is None:
-            raise Refused("Say first what is welded: there are no settings yet.", field="settings", value="")
-        for field in ("settings", "made_by"):
-            if not form.text(field).strip():
-                raise Refused("This is missing.", field=field, value="")
-        size = number_of(form.text("size"), "size")
-        if size is not None and size < 0:
-            raise Refused("0 mm or more.", field="size", value=size)
-        done = CouponMade(
-            seam=seam,
-            process=state.plan.process,
-            metal=state.plan.metal,
-            governing_mm=state.settings.governing_mm,
-            settings=form.text("settings").strip()[:120],
-            made_by=form.text("made_by").strip()[:120],
-            end=end,
-            size_mm=size,
-            accepted=form.text("accepted") == "yes",
-            words=form.text("words")[:2000],
-        )
-        finishing.note(desk_of(request), form.session.person, form.key, number, done)
-    except FairSquareError as fault:
-        return _seam(request, form.session, number, seam, fault=fault, typed=form.typed())
-    return go_to(job_path(number, f"seams/{seam}") + "#coupon")
-
-
-@router.post("/jobs/{number}/seams/{seam}/log")
-def log(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
-    """Record a weld or run that was made."""
-    try:
-        state = finishing.seam_of(desk_of(request).view(number), seam)
-        look = form.text("look")
-        if look not in LOOKS:
-            raise Refused("How does it look?", field="look", value=look[:20])
-        if not form.text("settings").strip():
-            raise Refused("With which settings?", field="settings", value="")
-        done = WeldMade(
-            seam=seam,
-            weld=form.text("weld").strip()[:40] or "?",
-            process=state.plan.process,
-            settings=form.text("settings").strip()[:120],
-            look=look,
-            test=form.text("test")[:2000],
-            words=form.text("words")[:2000],
-        )
-        finishing.note(desk_of(request), form.session.person, form.key, number, done)
-    except FairSquareError as fault:
-        return _seam(request, form.session, number, seam, fault=fault, typed=form.typed())
-    return go_to(job_path(number, f"seams/{seam}"))
-
-
-@router.post("/jobs/{number}/seams/{seam}/back")
-def take_back(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
-    """Take an entry of the log back."""
-    try:
-        event = whole(form.text("event"), "event")
-        finishing.take_back(desk_of(request), form.session.person, form.key, number, event)
-    except FairSquareError as fault:
-        return _seam(request, form.session, number, seam, fault=fault)
-    return go_to(job_path(number, f"seams/{seam}"))
-
-
-@router.post("/jobs/{number}/seams/{seam}/holder")
-def holder(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
-    """Record that what only held the part came off."""
-    try:
-        finishing.holder_off(desk_of(request), form.session.person, form.key, number, seam, form.text("holder"))
-    except FairSquareError as fault:
-        return _seam(request, form.session, number, seam, fault=fault)
-    return go_to(job_path(number, f"seams/{seam}"))
-
-
-@router.post("/jobs/{number}/seams/{seam}/watch")
-def watch(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
-    """Ask the instrument to read the points that are watched."""
-    desk = desk_of(request)
-    try:
-        view = desk.view(number)
-        state = finishing.seam_of(view, seam)
-        if view.setup is None:
-            raise Refused("There is no set-up in force: nothing can be watched.", field="watch", value="")
-        desk.order_readings(form.session.person, form.key, number, view.setup.number, "watch", list(state.plan.watch))
-    except FairSquareError as fault:
-        return _seam(request, form.session, number, seam, fault=fault)
-    return go_to(job_path(number, f"seams/{seam}"))
-
-
-def _page(request: Request, session: Session, number: str, *, fault: FairSquareError | None = None) -> Response:
+def _editor(
+    request: Request,
+    session: Session,
+    number: str,
+    seam: int,
+    *,
+    section: int | None = None,
+    fault: FairSquareError | None = None,
+    typed: dict[str, str] | None = None,
+) -> Response:
     view = desk_of(request).view(number)
-    sections = {state.fact.member: state.fact.number for state in section_states(view.facts)}
-    return render(
+    sections = section_states(view.facts)
+    known: dict[str, Any] = {"rows": {kind: [] for kind in SEAM_ROWS}, "fields": {}}
+    if seam:
+        plan = finishing.seam_of(view, seam).plan
+        known = {"rows": seam_rows(plan), "fields": seam_fields(plan)}
+    else:
+        own = next((state for state in sections if state.fact.number == section), None)
+        if own:
+            members = units_of(view.facts.sheet) if view.facts.sheet else {}
+            known = seam_of_section(own, [point.code for point in members.get(own.fact.member, ())])
+    return row_page(
         request,
-        "weld.html",
         session,
-        fault=fault,
-        view=view,
-        spine=spine(view),
-        at="weld",
-        states=seam_states(view.facts),
-        unplanned={member: sections[member] for member in unplanned_sections(view.facts)},
-        hold=view.state.hold("fit_accepted"),
+        "seam_plan.html",
+        view,
+        "weld",
+        SEAM_ROWS,
+        known["rows"],
+        fault,
+        typed,
+        seam_field(fault.field or "", typed or {}) if fault else "",
+        seam=seam,
+        fields=typed or known["fields"],
+        version=finishing.version_of(view, "seam", seam) if seam else 0,
+        sections={"": "of no section"} | {str(s.fact.number): s.fact.member for s in sections},
         processes=PROCESSES,
-        needed=needs_welding(view.facts),
-        done=welded(view.facts) if view.state.welded else None,
+        methods={"": "none", **METHODS},
+        elements=ELEMENTS,
+        holders=HOLDERS,
     )
 
 
-def _heat(request: Request, state: SeamState, at_s: float | None) -> dict[str, Any]:
-    """Return what the drawing of a seam shows at a moment: None is the end."""
-    width, units = drawing_px(request), reader_of(request).units
-    order, asked = state.found.order, state.found.asked
-    made = {name: run.look for name, run in state.last.items()}
-    if order is None or asked is None:
-        return {
-            "drawing": seam_drawing(state.plan, None, None, made, width=width, units=units),
-            "order": None,
-            "at_s": 0.0,
-            "now": [],
-            "state": state,
-        }
-    at = order.finish_s if at_s is None or not np.isfinite(at_s) else min(max(at_s, 0.0), order.finish_s + 300)
-    started = [one for one in order.order if one.start_s <= at]
-    following = next((one for one in order.order if one.start_s > at), None)
-    place = next((weld for weld in state.plan.welds if following and weld.id == following.id), None)
-    there = None
-    if place is not None:
-        there = float(heat_at(asked, order, at, np.array([(place.along_mm, place.across_mm, 0.0)]))[0])
-    return {
-        "drawing": seam_drawing(state.plan, order, asked, made, at, width, units),
-        "order": order,
-        "at_s": at,
-        "there": there,
-        "under_way": started[-1] if started else None,
-        "following": following,
-        "state": state,
-    }
+@router.post("/jobs/{number}/seams/{seam}/plan")
+@shown_again(_editor)
+def keep(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
+    """Keep a seam as it was typed."""
+    typed = form.typed()
+    if asks_for_more(typed):
+        return _editor(request, form.session, number, seam, typed=typed)
+    plan = seam_typed(typed)
+    sheet = desk_of(request).view(number).facts.sheet
+    plan = plan.model_copy(update={"watch": tuple(code_on(sheet, code) for code in plan.watch)})
+    seen = whole(form.text("version"), "version")
+    own = finishing.say_seam(desk_of(request), form.session.person, form.key, number, seam, plan, seen)
+    return go_to(job_path(number, f"seams/{own}"))
 
 
 def _seam(
@@ -293,6 +207,122 @@ def _seam(
     )
 
 
+@router.post("/jobs/{number}/seams/{seam}/coupon")
+@shown_again(_seam)
+def coupon(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
+    """Record a coupon that was made and pulled apart."""
+    state = finishing.seam_of(desk_of(request).view(number), seam)
+    end = form.text("end")
+    if end not in COUPON_ENDS:
+        raise Refused("How did it end when it was pulled apart?", field="end", value=end[:20])
+    if state.settings is None:
+        raise Refused("Say first what is welded: there are no settings yet.", field="settings", value="")
+    for field in ("settings", "made_by"):
+        if not form.text(field).strip():
+            raise Refused("This is missing.", field=field, value="")
+    size = number_of(form.text("size"), "size")
+    if size is not None and size < 0:
+        raise Refused("0 mm or more.", field="size", value=size)
+    done = CouponMade(
+        seam=seam,
+        process=state.plan.process,
+        metal=state.plan.metal,
+        governing_mm=state.settings.governing_mm,
+        settings=form.text("settings").strip()[:120],
+        made_by=form.text("made_by").strip()[:120],
+        end=end,
+        size_mm=size,
+        accepted=form.text("accepted") == "yes",
+        words=form.text("words")[:2000],
+    )
+    finishing.note(desk_of(request), form.session.person, form.key, number, done)
+    return go_to(job_path(number, f"seams/{seam}") + "#coupon")
+
+
+@router.post("/jobs/{number}/seams/{seam}/log")
+@shown_again(_seam)
+def log(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
+    """Record a weld or run that was made."""
+    state = finishing.seam_of(desk_of(request).view(number), seam)
+    look = form.text("look")
+    if look not in LOOKS:
+        raise Refused("How does it look?", field="look", value=look[:20])
+    if not form.text("settings").strip():
+        raise Refused("With which settings?", field="settings", value="")
+    done = WeldMade(
+        seam=seam,
+        weld=form.text("weld").strip()[:40] or "?",
+        process=state.plan.process,
+        settings=form.text("settings").strip()[:120],
+        look=look,
+        test=form.text("test")[:2000],
+        words=form.text("words")[:2000],
+    )
+    finishing.note(desk_of(request), form.session.person, form.key, number, done)
+    return go_to(job_path(number, f"seams/{seam}"))
+
+
+@router.post("/jobs/{number}/seams/{seam}/back")
+@shown_again(_seam, typed=False)
+def take_back(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
+    """Take an entry of the log back."""
+    event = whole(form.text("event"), "event")
+    finishing.take_back(desk_of(request), form.session.person, form.key, number, event)
+    return go_to(job_path(number, f"seams/{seam}"))
+
+
+@router.post("/jobs/{number}/seams/{seam}/holder")
+@shown_again(_seam, typed=False)
+def holder(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
+    """Record that what only held the part came off."""
+    finishing.holder_off(desk_of(request), form.session.person, form.key, number, seam, form.text("holder"))
+    return go_to(job_path(number, f"seams/{seam}"))
+
+
+@router.post("/jobs/{number}/seams/{seam}/watch")
+@shown_again(_seam, typed=False)
+def watch(request: Request, number: str, seam: int, form: Form = Depends(sent_form)) -> Response:
+    """Ask the instrument to read the points that are watched."""
+    desk = desk_of(request)
+    view = desk.view(number)
+    state = finishing.seam_of(view, seam)
+    if view.setup is None:
+        raise Refused("There is no set-up in force: nothing can be watched.", field="watch", value="")
+    desk.order_readings(form.session.person, form.key, number, view.setup.number, "watch", list(state.plan.watch))
+    return go_to(job_path(number, f"seams/{seam}"))
+
+
+def _heat(request: Request, state: SeamState, at_s: float | None) -> dict[str, Any]:
+    """Return what the drawing of a seam shows at a moment: None is the end."""
+    width, units = drawing_px(request), reader_of(request).units
+    order, asked = state.found.order, state.found.asked
+    made = {name: run.look for name, run in state.last.items()}
+    if order is None or asked is None:
+        return {
+            "drawing": seam_drawing(state.plan, None, None, made, width=width, units=units),
+            "order": None,
+            "at_s": 0.0,
+            "now": [],
+            "state": state,
+        }
+    at = order.finish_s if at_s is None or not np.isfinite(at_s) else min(max(at_s, 0.0), order.finish_s + 300)
+    started = [one for one in order.order if one.start_s <= at]
+    following = next((one for one in order.order if one.start_s > at), None)
+    place = next((weld for weld in state.plan.welds if following and weld.id == following.id), None)
+    there = None
+    if place is not None:
+        there = float(heat_at(asked, order, at, np.array([(place.along_mm, place.across_mm, 0.0)]))[0])
+    return {
+        "drawing": seam_drawing(state.plan, order, asked, made, at, width, units),
+        "order": order,
+        "at_s": at,
+        "there": there,
+        "under_way": started[-1] if started else None,
+        "following": following,
+        "state": state,
+    }
+
+
 def _start(plan: SeamPlan) -> Any:
     method = plan.method or ("mig" if plan.metal == "aluminium" else "mag")
     return None if plan.process == "squeeze" else starting_point(plan.metal, method, min(plan.sheets_mm))
@@ -326,46 +356,3 @@ def _watched(view: JobView, state: SeamState) -> list[dict[str, Any]]:
     found = {one.code: one for one in drifts(view.facts, view.state.picture)}
     points = points_by_code(view.facts.sheet) if view.facts.sheet else {}
     return [{"code": code, "drift": found.get(code), "point": points.get(code)} for code in state.plan.watch]
-
-
-def _editor(
-    request: Request,
-    session: Session,
-    number: str,
-    seam: int,
-    *,
-    section: int | None = None,
-    fault: FairSquareError | None = None,
-    typed: dict[str, str] | None = None,
-) -> Response:
-    view = desk_of(request).view(number)
-    sections = section_states(view.facts)
-    known: dict[str, Any] = {"rows": {kind: [] for kind in SEAM_ROWS}, "fields": {}}
-    if seam:
-        plan = finishing.seam_of(view, seam).plan
-        known = {"rows": seam_rows(plan), "fields": seam_fields(plan)}
-    else:
-        own = next((state for state in sections if state.fact.number == section), None)
-        if own:
-            members = units_of(view.facts.sheet) if view.facts.sheet else {}
-            known = seam_of_section(own, [point.code for point in members.get(own.fact.member, ())])
-    return row_page(
-        request,
-        session,
-        "seam_plan.html",
-        view,
-        "weld",
-        SEAM_ROWS,
-        known["rows"],
-        fault,
-        typed,
-        seam_field(fault.field or "", typed or {}) if fault else "",
-        seam=seam,
-        fields=typed or known["fields"],
-        version=finishing.version_of(view, "seam", seam) if seam else 0,
-        sections={"": "of no section"} | {str(s.fact.number): s.fact.member for s in sections},
-        processes=PROCESSES,
-        methods={"": "none", **METHODS},
-        elements=ELEMENTS,
-        holders=HOLDERS,
-    )

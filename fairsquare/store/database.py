@@ -273,7 +273,9 @@ def as_model(model: type[M], found: dict[str, Any], **more: Any) -> M:
         for name, flag in _fields(model)
         if name in found and name not in more and name != "by"
     }
-    return model(**({"by": who(found)} if "by" in model.model_fields and "full_name" in found else {}) | same | more)
+    if "by" in model.model_fields and "by" not in more:
+        same["by"] = who(found)
+    return model(**same, **more)
 
 
 @cache

@@ -96,7 +96,7 @@ def send(
         execute(
             connection,
             """INSERT INTO supplement_sent_line (supplement_id, line_id)
-                               VALUES (%(supplement_id)s, %(line_id)s)""",
+               VALUES (%(supplement_id)s, %(line_id)s)""",
             supplement_id=kept,
             line_id=line,
         )

@@ -47,6 +47,7 @@ from fairsquare.words.tell import fault_told, tell
 
 MOST_FIELDS = 12_000
 templates = Jinja2Templates(directory=Path(__file__).parent / "templates")
+templates.env.lstrip_blocks = True
 
 
 class StaleForm(FairSquareError):

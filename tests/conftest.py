@@ -150,11 +150,35 @@ def key() -> str:
     return secrets.token_urlsafe(18)
 
 
+_BLOCKS = (
+    "html|head|body|main|header|footer|nav|section|article|aside|div|p|ul|ol|li|dl|dt|dd|table|thead|tbody|tfoot|tr|td|th|caption|"
+    "form|fieldset|legend|details|summary|h[1-6]|figure|figcaption|hr|option|optgroup|select|colgroup|col|link|meta|title|script"
+)
+_AS_WRITTEN = re.compile(r"(<(?:pre|textarea)\b.*?</(?:pre|textarea)>)", re.DOTALL)
+
+
+def as_read(html: str) -> str:
+    """Return a page as whoever reads it has it: how a template is laid out, in lines and between its blocks, is not seen."""
+    parts = _AS_WRITTEN.split(html)
+    for k in range(0, len(parts), 2):
+        one_line = re.sub(r"\s+", " ", parts[k])
+        parts[k] = re.sub(rf" ?(</?(?:{_BLOCKS})\b[^>]*>) ?", r"\1", one_line).replace(" >", ">")
+    return "".join(parts)
+
+
+def _read(answer: httpx.Response) -> None:
+    """Have an answer's page as it is read."""
+    answer.read()
+    if answer.headers.get("content-type", "").startswith("text/html"):
+        answer._content = as_read(answer.content.decode()).encode()
+
+
 class Pages:
     """A browser without a screen: signed in, it fills forms with the tokens that the page gave."""
 
     def __init__(self, app, sign_in: SignIn | None) -> None:
         self.http = TestClient(app, base_url="http://testserver", follow_redirects=True, raise_server_exceptions=False)
+        self.http.event_hooks = {"response": [_read]}
         if sign_in:
             answer = self.http.post("/sign-in", data={"name": sign_in.name, "password": sign_in.password})
             assert "Sign in" not in answer.text[:300], answer.text[:500]

@@ -166,8 +166,8 @@ def as_read(html: str) -> str:
     return "".join(parts)
 
 
-def _read(answer: httpx.Response) -> None:
-    """Have an answer's page as it is read."""
+def read_it(answer: httpx.Response) -> None:
+    """Have an answer's page as it is read: a hook of a client."""
     answer.read()
     if answer.headers.get("content-type", "").startswith("text/html"):
         answer._content = as_read(answer.content.decode()).encode()
@@ -178,7 +178,7 @@ class Pages:
 
     def __init__(self, app, sign_in: SignIn | None) -> None:
         self.http = TestClient(app, base_url="http://testserver", follow_redirects=True, raise_server_exceptions=False)
-        self.http.event_hooks = {"response": [_read]}
+        self.http.event_hooks = {"response": [read_it]}
         if sign_in:
             answer = self.http.post("/sign-in", data={"name": sign_in.name, "password": sign_in.password})
             assert "Sign in" not in answer.text[:300], answer.text[:500]

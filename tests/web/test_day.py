@@ -11,7 +11,7 @@ from fairsquare.demo.people import SIGN_INS
 from fairsquare.job.plan.kept import KeptPlan
 from fairsquare.store import shop
 from fairsquare.store.database import Database
-from tests.conftest import Pages, key
+from tests.conftest import Pages, key, read_it
 from tests.web.test_job import new_job
 
 WEEK = {f"week-{k}": "0:00-24:00" for k in range(7)}
@@ -210,6 +210,7 @@ def test_a_promise_that_cannot_be_kept_is_said_in_hours(as_role, database, jobs)
 
 def test_the_same_by_the_api(app, jobs, database, persons) -> None:
     http = TestClient(app)
+    http.event_hooks = {"response": [read_it]}
     lead = next(one for one in SIGN_INS if one.role == "lead")
     token = http.post("/api/v1/session", json={"name": lead.name, "password": lead.password}).json()["token"]
     http.headers["authorization"] = f"Bearer {token}"

@@ -15,7 +15,7 @@ from fairsquare.settings import Settings
 from fairsquare.store import people, second_factor
 from fairsquare.web.app import create_app
 from fairsquare.web.at_the_door import cookie_name
-from tests.conftest import Pages, SignIn
+from tests.conftest import Pages, SignIn, read_it
 
 
 @pytest.fixture
@@ -34,6 +34,7 @@ def someone(database, request):
 
 def sign_in(app, pages_name: str, password: str = "a quiet harbour wall", agent: str = "x") -> TestClient:
     client = TestClient(app, headers={"user-agent": agent})
+    client.event_hooks = {"response": [read_it]}
     client.post("/sign-in", data={"name": pages_name, "password": password})
     return client
 

@@ -21,7 +21,7 @@ from fairsquare.demo.people import SIGN_INS
 from fairsquare.job.pull.board import board_of, places_now, plan_of, setting_of
 from fairsquare.job.pull.settling import learned, pulled_ways
 from fairsquare.stand_ins.vehicles import DUNLIN
-from tests.conftest import key
+from tests.conftest import key, read_it
 from tests.web.test_job import call, make_safe, new_job, read_all, sign, with_references, with_sheet
 
 PUSHED = {"F5R": np.array((-9.0, 0.0, 0.0)), "F5L": np.array((-7.0, 0.0, 0.0))}
@@ -374,6 +374,7 @@ def test_the_board_of_the_api_says_what_the_page_says(as_role, planned, app) -> 
     go(ngozi, job, "cautions", "test", **TICKS)
     lead = next(one for one in SIGN_INS if one.role == "lead")
     http = TestClient(app)
+    http.event_hooks = {"response": [read_it]}
     token = http.post("/api/v1/session", json={"name": lead.name, "password": lead.password}).json()["token"]
     shown = http.get(f"/api/v1/jobs/{job}/board", headers={"authorization": f"Bearer {token}"}).json()
     assert (shown["stop"], shown["say"]) == (False, "LIGHT TEST PULL")

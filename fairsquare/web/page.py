@@ -48,6 +48,22 @@ from fairsquare.words.tell import fault_told, tell
 MOST_FIELDS = 12_000
 templates = Jinja2Templates(directory=Path(__file__).parent / "templates")
 templates.env.lstrip_blocks = True
+STYLES = (
+    "tokens",
+    "house",
+    "measuring",
+    "floor",
+    "taking-in",
+    "record",
+    "readings",
+    "damage",
+    "pulls",
+    "cuts",
+    "finishing",
+    "hours",
+    "touch",
+)
+"""The style sheets in `static/style`, in their order: what comes later has the last word. Tokens come first."""
 
 
 class StaleForm(FairSquareError):
@@ -187,6 +203,7 @@ def _shown(context: Context, value: object) -> object:
 templates.env.filters["told"] = _told
 templates.env.finalize = _shown
 templates.env.globals.update(
+    styles=STYLES,
     hold_title=hold_title,
     strip_station=_strip_station,
     contradiction=_contradiction,

@@ -146,7 +146,9 @@ def test_a_forgotten_clock_counts_nothing_until_its_person_says_when(as_role, jo
     assert "say when it stopped" in ngozi.post(stop, 422)
     began = datetime.datetime.now(datetime.UTC) - datetime.timedelta(hours=20)
     for wrong in (began - datetime.timedelta(hours=1), began + datetime.timedelta(hours=30)):
-        assert "after it began, and not in the future" in ngozi.post(stop, 422, ended=f"{wrong:%Y-%m-%dT%H:%M}")
+        page = ngozi.post(stop, 422, ended=f"{wrong:%Y-%m-%dT%H:%M}")
+        assert "after it began, and not in the future" in page
+        assert f'name="ended" value="{wrong:%Y-%m-%dT%H:%M}"' in page, "what was typed of this clock stands there again"
     assert working.work_on(desk, desk.view(job)).row("Measure").worked_h is None
     ngozi.post(stop, ended=f"{began + datetime.timedelta(hours=3):%Y-%m-%dT%H:%M}", words="went home")
     assert working.work_on(desk, desk.view(job)).row("Measure").worked_h == pytest.approx(3, abs=0.05)

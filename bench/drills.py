@@ -30,9 +30,8 @@ from fairsquare.store.people import Person
 SHORT, LONG, ROUNDS, MOST_LONGER = 100, 5_000, 25, 1.5
 SIXTY, MOST_MS = 60, 100.0
 PERSON_S, INSTRUMENT_S, WATCH_S = 1.0, 0.2, 0.1
-"""Between two readings that are called out and drawn, and two of an instrument: quicker than either is;
-and between two questions after the health: a tenth of what a watch asks, since each takes a millisecond of two processors that the
-readings want as well."""
+"""Between two readings that a person calls, two of an instrument, and two questions after the health: each quicker than it is.
+Whoever asks more often takes the processors from the readings that are measured."""
 AWAY_S, MOST_AWAY_S, MOST_BACK_S = 6.0, 0.2, 0.3
 
 
@@ -245,7 +244,10 @@ def _at_once(ask: Callable[[httpx.Client], int]) -> list[int]:
 
 
 def _apart(flood: Callable[..., list[int]], *arguments: str) -> None:
-    """Have a process of its own send a flood, so that its threads do not hold up whoever measures; print what it was answered."""
+    """Have a process of its own send a flood, so that its threads do not hold up whoever measures; print what it was answered.
+
+    It stands back for the server (`os.nice`): what comes from other machines takes no processor of this one.
+    """
     with ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn")) as apart:
         answers = apart.submit(flood, *arguments).result()
     told = {status: answers.count(status) for status in sorted(set(answers))}

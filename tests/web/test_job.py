@@ -245,7 +245,8 @@ def test_a_reading_is_answered_before_it_is_drawn(as_role, fair_job, monkeypatch
     assert square.search(drawn).group() != before.group()
     again = ngozi.post(f"/jobs/{job}/readings", setup="1", call="f4r 1", unit="mm", seen="sides", status=422)
     assert "Drawn before" not in again, "what was not taken needs no other drawing"
-    ngozi.get(asked.replace("sides", "readings"), 409)
+    nothing = ngozi.http.get(asked.replace("sides", "readings"))
+    assert (nothing.status_code, nothing.headers["hx-trigger"]) == (204, "changed"), "the page asks for itself anew"
 
 
 def test_inches_and_shop_light_are_remembered(app, as_role, fair_job) -> None:

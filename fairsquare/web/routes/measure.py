@@ -71,10 +71,11 @@ def show(
 
 @router.get("/jobs/{number}/measure/drawn", dependencies=[Depends(signed_in)])
 def drawn(request: Request, number: str, point: str = "", seen: Seen = "sides") -> Response:
-    """Draw the structure as measured now: what a reading that was answered before it was drawn asks for next."""
+    """Draw the structure as measured now: what a reading that was answered before it was drawn asks for next. Where nothing is to
+    be drawn any more, as in a set-up that somebody voided meanwhile, the page is told to ask for itself anew."""
     view = desk_of(request).view(number)
     if view.facts.sheet is None or view.state.picture is None or seen not in ("sides", "ends"):
-        raise Unsure("There is nothing to draw: the drawing needs a sheet and a set-up in force.")
+        return Response(status_code=204, headers={"HX-Trigger": "changed"})
     chosen = points_by_code(view.facts.sheet).get(point)
     return HTMLResponse(_structure(request, view, view.facts.sheet, view.state.picture, seen, chosen))
 

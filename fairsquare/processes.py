@@ -20,13 +20,15 @@ def start(
     user: str | None = None,
     environment: dict[str, str] | None = None,
     death_signal: int = signal.SIGTERM,
+    folder: Path | None = None,
 ) -> subprocess.Popen[bytes]:
-    """Start a process in a session of its own; the kernel sends it `death_signal` when this process dies."""
+    """Start a process in a session of its own, in a folder; the kernel sends it `death_signal` when this process dies."""
     return subprocess.Popen(  # noqa: S603 - commands are ours
         list(command),
         stdin=subprocess.DEVNULL,
         stdout=log,
         stderr=subprocess.STDOUT,
+        cwd=folder,
         env={**os.environ, **(environment or {})},
         user=user,
         group=pwd.getpwnam(user).pw_gid if user else None,

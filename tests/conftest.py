@@ -10,6 +10,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import NamedTuple
 from urllib.parse import urlsplit
 
 import httpx
@@ -19,6 +20,7 @@ from starlette.testclient import TestClient
 
 from fairsquare.actions import Desk
 from fairsquare.core.sheet.model import Sheet
+from fairsquare.demo.load import load
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS, SignIn
 from fairsquare.processes import free_port, start, stop
 from fairsquare.service.mariadb import PrivateMariaDB
@@ -47,7 +49,7 @@ def _written(item: pytest.Item) -> tuple[int, tuple[int, ...]]:
 
 
 def _tells_a_story(item: pytest.Item) -> bool:
-    return bool({"database", "server"} & set(getattr(item, "fixturenames", ())))
+    return bool({"database", "server", "empty_for_module"} & set(getattr(item, "fixturenames", ())))
 
 
 @pytest.fixture(scope="session")
@@ -87,23 +89,39 @@ def tables(mariadb: PrivateMariaDB) -> list[str]:
 @pytest.fixture(scope="module")
 def url(mariadb: PrivateMariaDB, tables: list[str]) -> Iterator[str]:
     """A database of its own for each module of tests, with all tables."""
-    whole = mariadb._own_database()
     name = f"test_{secrets.token_hex(4)}"
+    yield _with_tables(mariadb, tables, name)
+    by_admin(mariadb._own_database(), f"DROP DATABASE {name}")
+
+
+def _with_tables(mariadb: PrivateMariaDB, tables: list[str], name: str) -> str:
+    whole = mariadb._own_database()
     by_admin(whole, f"CREATE DATABASE {name}")
     own = urlsplit(whole)._replace(path=f"/{name}").geturl()
     copied = "INSERT INTO schema_migration SELECT * FROM test_template.schema_migration"
     by_admin(own, "SET foreign_key_checks = 0", *tables, copied)
-    yield own
-    by_admin(whole, f"DROP DATABASE {name}")
+    return own
 
 
-@pytest.fixture
-def empty(mariadb):
+@contextmanager
+def _empty_database(mariadb: PrivateMariaDB) -> Iterator[str]:
     """An empty installation: a database without a table."""
     whole, name = mariadb._own_database(), f"test_{secrets.token_hex(4)}"
     by_admin(whole, f"CREATE DATABASE {name}")
     yield urlsplit(whole)._replace(path=f"/{name}").geturl()
     by_admin(whole, f"DROP DATABASE {name}")
+
+
+@pytest.fixture
+def empty(mariadb) -> Iterator[str]:
+    with _empty_database(mariadb) as url:
+        yield url
+
+
+@pytest.fixture(scope="module")
+def empty_for_module(mariadb) -> Iterator[str]:
+    with _empty_database(mariadb) as url:
+        yield url
 
 
 @pytest.fixture(scope="module")
@@ -115,7 +133,52 @@ def database(url: str) -> Iterator[Database]:
 
 @pytest.fixture(scope="module")
 def persons(database: Database) -> dict[str, Person]:
-    """The demo's people, by their roles: technician, lead, estimator, apprentice."""
+    return let_in(database)
+
+
+class Demo(NamedTuple):
+    """A database with the demo in it, what its tables and their own columns are called, and the numbers of its jobs."""
+
+    name: str
+    columns: dict[str, str]
+    jobs: list[str]
+
+
+@pytest.fixture(scope="session")
+def demo_loaded(mariadb: PrivateMariaDB, tables: list[str]) -> Demo:
+    """The demo's jobs as `./run demo` loads them, loaded once: for modules of tests to copy."""
+    name = "test_demo"
+    own = _with_tables(mariadb, tables, name)
+    database = Database(own, 8)
+    let_in(database)
+    jobs = load(Desk(database, software="Fair Square test", workshop="a test", number_prefix="SL-"))
+    database.close()
+    found = by_admin(
+        own,
+        f"""SELECT table_name AS `table`, GROUP_CONCAT(CONCAT('`', column_name, '`')) AS own
+            FROM information_schema.columns WHERE table_schema = '{name}' AND is_generated = 'NEVER'
+              AND table_name <> 'schema_migration' GROUP BY table_name""",
+    )
+    return Demo(name, {one["table"]: one["own"] for one in found}, jobs)
+
+
+@pytest.fixture(scope="module")
+def demo(url: str, demo_loaded: Demo, persons: dict[str, Person]) -> list[str]:
+    """The demo in the module's database: the numbers of its jobs."""
+    copied = [
+        statement
+        for table, own in demo_loaded.columns.items()
+        for statement in (
+            f"DELETE FROM `{table}`",
+            f"INSERT INTO `{table}` ({own}) SELECT {own} FROM {demo_loaded.name}.`{table}`",
+        )
+    ]
+    by_admin(url, "SET foreign_key_checks = 0, sql_mode = 'NO_AUTO_VALUE_ON_ZERO'", "BEGIN", *copied, "COMMIT")
+    return demo_loaded.jobs
+
+
+def let_in(database: Database) -> dict[str, Person]:
+    """Let the demo's people sign in, and return them by their roles: technician, lead, estimator, apprentice."""
 
     def add(one: SignIn) -> Person:
         number = database.run(
@@ -176,8 +239,10 @@ def read_it(answer: httpx.Response) -> None:
 class Pages:
     """A browser without a screen: signed in, it fills forms with the tokens that the page gave."""
 
-    def __init__(self, app, sign_in: SignIn | None) -> None:
-        self.http = TestClient(app, base_url="http://testserver", follow_redirects=True, raise_server_exceptions=False)
+    def __init__(self, app, sign_in: SignIn | None, http: httpx.Client | None = None) -> None:
+        self.http = http or TestClient(
+            app, base_url="http://testserver", follow_redirects=True, raise_server_exceptions=False
+        )
         self.http.event_hooks = {"response": [read_it]}
         if sign_in:
             answer = self.http.post("/sign-in", data={"name": sign_in.name, "password": sign_in.password})
@@ -200,13 +265,14 @@ class Pages:
 
 
 @contextmanager
-def served(url: str, folder: Path) -> Iterator[str]:
-    """Run a real server over a database, and yield its address."""
+def served(url: str, folder: Path, package_in: Path | None = None) -> Iterator[str]:
+    """Run a real server over a database, of the package in a folder (None: this one), and yield its address."""
     port = free_port()
     log = (folder / "log").open("wb")
     process = start(
         [sys.executable, "-m", "fairsquare", "start", "--port", str(port)],
         log=log,
+        folder=package_in,
         environment={"FAIRSQUARE_DATABASE_URL": url, "FAIRSQUARE_DEMO": "1", "FAIRSQUARE_SIGN_IN_TRIES": "60"},
     )
     address = f"http://127.0.0.1:{port}"

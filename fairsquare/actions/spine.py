@@ -9,7 +9,7 @@ from fairsquare.job.cut.job import cuts_want
 from fairsquare.job.damage.choices import member_states
 from fairsquare.job.pull.board import board_of, plan_of, pulls_wanted
 from fairsquare.job.release.holds import Hold
-from fairsquare.job.stations import BY_KEY, STATIONS
+from fairsquare.job.stations import ADDED, BY_KEY, STATIONS
 from fairsquare.job.waiting import Waiting, waiting
 from fairsquare.job.weld.job import needs_welding, seam_states
 
@@ -143,6 +143,7 @@ def _done(view: JobView) -> dict[str, bool]:
         "released": closed["released"],
         "record": False,
         "practice": view.job.closed,
+        **{one.key: one.done is None or one.done(facts) for one in ADDED},
     }
 
 
@@ -217,4 +218,5 @@ def _station_words(view: JobView, key: str) -> Said | str:
         "weld": _weld_words(view),
         "finish": next((one.said for one in view.state.hold("released").missing), "Finish and prove"),
     }
-    return found.get(key, "Take the vehicle in")
+    own = BY_KEY[key].to_do
+    return own(view.facts) if own else found.get(key, "Take the vehicle in")

@@ -9,7 +9,8 @@ from typing import Literal, NamedTuple
 
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
 from fairsquare.core.who import Role
-from fairsquare.job.stations import STATIONS
+from fairsquare.job.stations import ADDED, STATIONS
+from fairsquare.job.stations.row import Act
 
 Deed = Literal[
     "take in",
@@ -47,14 +48,6 @@ Deed = Literal[
 ]
 
 
-class Act(NamedTuple):
-    """A thing that is done and recorded: how that begins, what the audit calls it, and whether practice has it."""
-
-    begins: str
-    words: str
-    practised: bool = False
-
-
 class Right(NamedTuple):
     """Who may do a deed, whether practice lets one in to it, what it is, as a sentence that goes on with “by a …”, and its acts."""
 
@@ -71,7 +64,7 @@ _HANDS: frozenset[Role] = _TRAINED | {"apprentice"}
 _NOT_LEARNING: frozenset[Role] = _ALL - {"apprentice"}
 _LEAD: frozenset[Role] = frozenset({"lead"})
 
-RIGHTS: dict[Deed, Right] = {
+_OWN: dict[Deed, Right] = {
     "take in": Right(
         _NOT_LEARNING,
         False,
@@ -311,6 +304,11 @@ RIGHTS: dict[Deed, Right] = {
         (Act("begin practice", "began to practise"), Act("end practice", "ended a practice", practised=True)),
     ),
 }
+RIGHTS: dict[Deed, Right] = {
+    deed: right._replace(acts=(*right.acts, *(act for one in ADDED for act in one.acts.get(deed, ()))))
+    for deed, right in _OWN.items()
+}
+"""The deeds, each also with the acts that stations bring whose rows stand in modules of their own."""
 ROLES_IN_ORDER: tuple[Role, ...] = ("apprentice", "technician", "estimator", "lead")
 
 ACTS: tuple[Act, ...] = tuple(act for right in RIGHTS.values() for act in right.acts)

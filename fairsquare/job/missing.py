@@ -44,6 +44,22 @@ class Lacking(FairSquareError):
         self.said = missing.said
 
 
+def demand(
+    name: str,
+    evidence: Said | None,
+    missing: tuple[Missing, ...] = (),
+    *,
+    title: Said | None = None,
+    todo: Said | None = None,
+    page: str = "",
+) -> Demand:
+    """Return a demand by its name, with the title and what to do that go with it, where they are not given."""
+    named = title or say(f"demand.{name}")
+    return Demand(
+        name=name, title=named, evidence=evidence, missing=missing, todo=todo or say(f"todo.{name}"), page=page
+    )
+
+
 def all_missing(demands: Iterable[Demand]) -> list[Missing]:
     """Return everything that is missing, in order."""
     return [missing for demand in demands for missing in demand.missing]

@@ -4,6 +4,7 @@ from typing import Any, NamedTuple
 
 from fairsquare.job.facts.finishing import ClockFact, ClockKind
 from fairsquare.store.database import Connection, execute, insert, rows, who
+from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
 
@@ -100,3 +101,13 @@ def running(connection: Connection) -> list[RunningClock]:
         for one in found
     ]
     return sorted(clocks, key=lambda one: one.left_s)
+
+
+RECORDED = {
+    "clocks": Recorded(
+        """SELECT COUNT(*) + COUNT(e.clock_id), MAX(c.id) FROM clock c
+           LEFT JOIN clock_ended e ON e.clock_id = c.id WHERE c.job_id = {job}""",
+        clocks_of,
+    ),
+}
+"""The facts of a job that are kept here, and how they are read."""

@@ -7,6 +7,7 @@ from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, Topic,
 from fairsquare.core.errors import Refused
 from fairsquare.job.facts.cuts import CutKind, CutMadeFact, SectionFact, SectionSaidFact, WeldTickFact
 from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
+from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
 Said = StripSaid | LinesSaid | WeldsSaid
@@ -190,3 +191,22 @@ def _id(connection: Connection, job_id: int, section: int) -> int:
     if found is None:
         raise Refused(f"There is no section {section} in this job.", field="section", value=section)
     return int(found["id"])
+
+
+RECORDED = {
+    "sections": Recorded("SELECT COUNT(*), MAX(id) FROM section WHERE job_id = {job}", sections),
+    "section_said": Recorded(
+        "SELECT COUNT(*), MAX(t.id) FROM section_said t JOIN section s ON s.id = t.section_id WHERE s.job_id = {job}",
+        said_of,
+    ),
+    "weld_ticks": Recorded(
+        "SELECT COUNT(*), MAX(t.id) FROM weld_tick t JOIN section s ON s.id = t.section_id WHERE s.job_id = {job}",
+        ticks,
+    ),
+    "cuts_made": Recorded(
+        """SELECT COUNT(*) + COUNT(b.cut_id), MAX(c.id) FROM cut_made c JOIN section s ON s.id = c.section_id
+           LEFT JOIN cut_taken_back b ON b.cut_id = c.id WHERE s.job_id = {job}""",
+        cuts,
+    ),
+}
+"""The facts of a job that are kept here, and how they are read."""

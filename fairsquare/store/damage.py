@@ -7,6 +7,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.job.facts.damage import BoundFact, DecisionFact, LineFact, MemberFact, SettlementFact, WorthFact
 from fairsquare.job.facts.walk_round import WalkFact, WalkKind
 from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
+from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
 
@@ -289,3 +290,23 @@ def decisions(connection: Connection, job_id: int) -> tuple[DecisionFact, ...]:
 
 def _yes_no(value: int | None) -> bool | None:
     return None if value is None else bool(value)
+
+
+RECORDED = {
+    "walk": Recorded(
+        """SELECT COUNT(*) + COUNT(t.finding_id), MAX(w.id) FROM walk_finding w
+           LEFT JOIN walk_taken_back t ON t.finding_id = w.id WHERE w.job_id = {job}""",
+        walk,
+    ),
+    "bound": Recorded(
+        """SELECT COUNT(*), MAX(b.id) FROM walk_bound b JOIN walk_finding w ON w.id = b.finding_id
+           WHERE w.job_id = {job}""",
+        bound,
+    ),
+    "line": Recorded("SELECT COUNT(*), MAX(id) FROM line_check WHERE job_id = {job}", line),
+    "worth": Recorded("SELECT COUNT(*), MAX(id) FROM worth WHERE job_id = {job}", worth),
+    "settlements": Recorded("SELECT COUNT(*), MAX(id) FROM settlement WHERE job_id = {job}", settlements),
+    "members": Recorded("SELECT COUNT(*), MAX(id) FROM member_seen WHERE job_id = {job}", members),
+    "decisions": Recorded("SELECT COUNT(*), MAX(id) FROM member_decision WHERE job_id = {job}", decisions),
+}
+"""The facts of a job that are kept here, and how they are read."""

@@ -2,40 +2,30 @@
 
 import json
 from collections.abc import Callable, Iterable
+from functools import cache
 from typing import Any, NamedTuple, TypeVar, cast
 
 from pymysql.cursors import Cursor
 
+from fairsquare.core.gathered import modules
 from fairsquare.core.grown import Grown
 from fairsquare.core.sheet.differences import same_dimensions
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.who import Who
 from fairsquare.job.facts.holds import SignatureFact
 from fairsquare.job.facts.intake import SafetyFact
-from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.job import JobFacts, further_kinds
 from fairsquare.job.facts.measure import ChoiceFact, KeptOut, ReadingFact
 from fairsquare.job.facts.setup import MovementFact, SetupFact
 from fairsquare.job.facts.walk_round import GapFact
 from fairsquare.job.measure.ageing import moves_of, reading_is_old
 from fairsquare.job.moves import REFIT_NEEDED, LastMoves
 from fairsquare.job.release.holds import JobState, before_measuring, job_state
-from fairsquare.store import (
-    came,
-    clocks,
-    cuts,
-    damage,
-    finishing,
-    parts,
-    photos,
-    pulls,
-    supplements,
-    tools,
-    waits,
-    work,
-)
+from fairsquare.store import came, tools
 from fairsquare.store.database import Connection, as_model, rows, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
+from fairsquare.store.recorded import Recorded
 from fairsquare.store.sheets import find_sheet
 
 T = TypeVar("T")
@@ -66,7 +56,7 @@ class _Fates(NamedTuple):
         return reading_is_old(r["id"], r["kind"], r["purpose"], read_at, self.moved)
 
 
-_PARTS = {
+_OWN = {
     "sheet": "SELECT COUNT(*), MAX(version) FROM sheet WHERE job_id = {job}",
     "safety": "SELECT COUNT(*), MAX(id) FROM safety_answer WHERE job_id = {job}",
     "movements": "SELECT COUNT(*), MAX(id) FROM movement WHERE job_id = {job}",
@@ -75,55 +65,14 @@ _PARTS = {
     "readings": "SELECT COUNT(*), MAX(id) FROM reading WHERE job_id = {job}",
     "taken_back": """SELECT COUNT(*), MAX(r.id) FROM reading_taken_back t JOIN reading r ON r.id = t.reading_id
                      WHERE r.job_id = {job}""",
-    "decisions": "SELECT COUNT(*), MAX(d.id) FROM reading_decision d JOIN reading r ON r.id = d.reading_id WHERE r.job_id = {job}",
+    "reading_decisions": """SELECT COUNT(*), MAX(d.id) FROM reading_decision d JOIN reading r ON r.id = d.reading_id
+                            WHERE r.job_id = {job}""",
     "gaps": "SELECT COUNT(*), MAX(id) FROM gap_reading WHERE job_id = {job}",
     "signatures": "SELECT COUNT(*), MAX(id) FROM signature WHERE job_id = {job}",
-    "walk": """SELECT COUNT(*) + COUNT(t.finding_id), MAX(w.id) FROM walk_finding w
-               LEFT JOIN walk_taken_back t ON t.finding_id = w.id WHERE w.job_id = {job}""",
-    "bound": """SELECT COUNT(*), MAX(b.id) FROM walk_bound b JOIN walk_finding w ON w.id = b.finding_id
-                WHERE w.job_id = {job}""",
-    "line": "SELECT COUNT(*), MAX(id) FROM line_check WHERE job_id = {job}",
-    "worth": "SELECT COUNT(*), MAX(id) FROM worth WHERE job_id = {job}",
-    "photos": "SELECT COUNT(*), MAX(id) FROM photo WHERE job_id = {job}",
-    "settlements": "SELECT COUNT(*), MAX(id) FROM settlement WHERE job_id = {job}",
-    "members": "SELECT COUNT(*), MAX(id) FROM member_seen WHERE job_id = {job}",
-    "supplement_lines": """SELECT COUNT(*) + COUNT(t.line_id), MAX(l.id) FROM supplement_line l
-                           LEFT JOIN supplement_line_taken_back t ON t.line_id = l.id WHERE l.job_id = {job}""",
-    "supplements": """SELECT COUNT(*) + COUNT(w.supplement_id), MAX(s.id) FROM supplement s
-                      LEFT JOIN supplement_withdrawn w ON w.supplement_id = s.id WHERE s.job_id = {job}""",
-    "answers": """SELECT COUNT(*), MAX(a.id) FROM supplement_answer a JOIN supplement s ON s.id = a.supplement_id
-                  WHERE s.job_id = {job}""",
-    "go_aheads": """SELECT COUNT(*), MAX(g.id) FROM supplement_go_ahead g JOIN supplement_line l ON l.id = g.line_id
-                    WHERE l.job_id = {job}""",
-    "parts": "SELECT COUNT(*), MAX(id) FROM part WHERE job_id = {job}",
-    "part_items": "SELECT COUNT(*), MAX(i.id) FROM part_item i JOIN part p ON p.id = i.part_id WHERE p.job_id = {job}",
-    "part_spans": "SELECT COUNT(*), MAX(m.id) FROM part_measured m JOIN part p ON p.id = m.part_id WHERE p.job_id = {job}",
-    "pull_settings": "SELECT COUNT(*), MAX(id) FROM pull_setting WHERE job_id = {job}",
-    "pull_plans": "SELECT COUNT(*), MAX(id) FROM pull_plan WHERE job_id = {job}",
-    "pull_events": "SELECT COUNT(*), MAX(id) FROM pull_event WHERE job_id = {job}",
-    "settlings": """SELECT COUNT(*) + COUNT(r.settling_id), MAX(s.id) FROM settling s
-                    LEFT JOIN settling_read r ON r.settling_id = s.id WHERE s.job_id = {job}""",
-    "sections": "SELECT COUNT(*), MAX(id) FROM section WHERE job_id = {job}",
-    "section_said": "SELECT COUNT(*), MAX(t.id) FROM section_said t JOIN section s ON s.id = t.section_id WHERE s.job_id = {job}",
-    "weld_ticks": "SELECT COUNT(*), MAX(t.id) FROM weld_tick t JOIN section s ON s.id = t.section_id WHERE s.job_id = {job}",
-    "cuts_made": """SELECT COUNT(*) + COUNT(b.cut_id), MAX(c.id) FROM cut_made c JOIN section s ON s.id = c.section_id
-                    LEFT JOIN cut_taken_back b ON b.cut_id = c.id WHERE s.job_id = {job}""",
-    "job_said": "SELECT COUNT(*), MAX(id) FROM job_said WHERE job_id = {job}",
-    "job_events": """SELECT COUNT(*) + COUNT(t.event_id), MAX(e.id) FROM job_event e
-                     LEFT JOIN job_event_taken_back t ON t.event_id = e.id WHERE e.job_id = {job}""",
-    "clocks": """SELECT COUNT(*) + COUNT(e.clock_id), MAX(c.id) FROM clock c
-                 LEFT JOIN clock_ended e ON e.clock_id = c.id WHERE c.job_id = {job}""",
-    "hours": "SELECT COUNT(*), MAX(id) FROM job_said WHERE job_id = {job} AND topic = 'hours'",
-    "work": """SELECT COUNT(*) + COUNT(e.clock_id) + COUNT(b.clock_id), MAX(w.id) FROM work_clock w
-               LEFT JOIN work_ended e ON e.clock_id = w.id LEFT JOIN work_taken_back b ON b.clock_id = w.id
-               WHERE w.job_id = {job}""",
-    "waits": """SELECT COUNT(s.id) + COUNT(DISTINCT o.wait_id), MAX(s.id) FROM wait w JOIN wait_said s ON s.wait_id = w.id
-                LEFT JOIN wait_over o ON o.wait_id = w.id WHERE w.job_id = {job}""",
     "tools": """SELECT COUNT(*) + (SELECT COUNT(*) FROM tool_event) + (SELECT COUNT(*) FROM tool_event_taken_back), MAX(id)
-                FROM tool WHERE {job} > 0""",
-    "member_decisions": "SELECT COUNT(*), MAX(id) FROM member_decision WHERE job_id = {job}",
+                     FROM tool WHERE {job} > 0""",
 }
-"""What is recorded of a job, table by table. Rows are only ever added: how many there are, and the last, say whether any were."""
+"""What is read here of a job, table by table: how many rows there are, and the last."""
 
 _Mark = tuple[int, int | None]
 
@@ -214,12 +163,24 @@ class Lasting:
         return cast(T, kept[1])
 
 
+@cache
+def _recorded() -> dict[str, Recorded]:
+    """Return what other modules of the store keep of a job, by the name of the facts."""
+    return {name: kind for _, kinds in modules("fairsquare.store", "RECORDED") for name, kind in kinds.items()}
+
+
+@cache
+def _every_mark() -> tuple[tuple[str, ...], str]:
+    """Return the names of all parts of a job, and the query for how many rows of each there are, and the last of them."""
+    queries = {**_OWN, **{name: one.mark for name, one in _recorded().items()}}
+    return tuple(queries), " UNION ALL ".join(f"({query.format(job='%s')})" for query in queries.values())
+
+
 def _marks(connection: Connection, job_id: int) -> dict[str, _Mark]:
-    """Return how many rows of each part there are, and the last of them."""
-    every = " UNION ALL ".join(f"({query.format(job='%s')})" for query in _PARTS.values())
+    names, query = _every_mark()
     with connection.cursor(Cursor) as cursor:
-        cursor.execute(every, (job_id,) * len(_PARTS))
-        return dict(zip(_PARTS, cursor.fetchall(), strict=True))
+        cursor.execute(query, (job_id,) * len(names))
+        return dict(zip(names, cursor.fetchall(), strict=True))
 
 
 def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None) -> JobFacts:
@@ -229,65 +190,33 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         return lasting.part(job.id, "came", (), lambda: came.facts_of(connection, job.id))
     marks = _marks(connection, job.id)
     version = marks["sheet"][1]
-    sheet = lasting.sheet(connection, job.id, version) if version is not None else None
 
-    def part(name: str, make: Callable[[], T], *after: str) -> T:
-        return lasting.part(job.id, name, (marks[one] for one in (name, *after)), make)
+    def part(name: str, make: Callable[[Connection, int], T], *after: str) -> T:
+        return lasting.part(job.id, name, (marks[one] for one in (name, *after)), lambda: make(connection, job.id))
 
-    movements = part("movements", lambda: _movements(connection, job.id))
+    movements = part("movements", _movements)
     moved = moves_of(movements)
-    fates = _Fates(
-        part("taken_back", lambda: _taken_back(connection, job.id)),
-        part("decisions", lambda: _kept_out(connection, job.id)),
-        moved,
-    )
-    setups = part("setups", lambda: _setups(connection, job.id, movements), "choices", "movements")
+    fates = _Fates(part("taken_back", _taken_back), part("reading_decisions", _kept_out), moved)
+    decided_by = marks["taken_back"], marks["reading_decisions"], marks["movements"]
+    setups = part("setups", lambda c, job_id: _setups(c, job_id, movements), "choices", "movements")
     rows_read = lasting.readings(connection, job.id, marks["readings"][0])
     named = _INSTRUMENTS.of(rows_read) | {setup.instrument for setup in setups}
+    others = {name: part(name, one.read) for name, one in _recorded().items()}
     return JobFacts(
         number=job.number,
-        sheet=sheet,
+        sheet=lasting.sheet(connection, job.id, version) if version is not None else None,
         sheet_version=version,
-        dimensions_version=part("sheet", lambda: _dimensions_version(connection, job.id, version, lasting)),
-        safety=part("safety", lambda: _safety(connection, job.id)),
+        dimensions_version=part("sheet", lambda c, job_id: _dimensions_version(c, job_id, version, lasting)),
+        safety=part("safety", _safety),
         setups=setups,
-        readings=lasting.reading_facts(
-            job.id, rows_read, fates, (marks["taken_back"], marks["decisions"], marks["movements"])
-        ),
+        readings=lasting.reading_facts(job.id, rows_read, fates, decided_by),
         movements=movements,
-        gaps=part("gaps", lambda: _gaps(connection, job.id, moved), "movements"),
-        signatures=part("signatures", lambda: _signatures(connection, job.id)),
+        gaps=part("gaps", lambda c, job_id: _gaps(c, job_id, moved), "movements"),
+        signatures=part("signatures", _signatures),
         hit_from_deg=job.details.hit_from_deg,
-        walk=part("walk", lambda: damage.walk(connection, job.id)),
-        bound=part("bound", lambda: damage.bound(connection, job.id)),
-        line=part("line", lambda: damage.line(connection, job.id)),
-        worth=part("worth", lambda: damage.worth(connection, job.id)),
-        photos=part("photos", lambda: photos.photos(connection, job.id)),
-        settlements=part("settlements", lambda: damage.settlements(connection, job.id)),
-        members=part("members", lambda: damage.members(connection, job.id)),
-        decisions=part("member_decisions", lambda: damage.decisions(connection, job.id)),
-        supplement_lines=part("supplement_lines", lambda: supplements.lines(connection, job.id)),
-        supplements=part("supplements", lambda: supplements.sent(connection, job.id)),
-        supplement_answers=part("answers", lambda: supplements.answers(connection, job.id)),
-        go_aheads=part("go_aheads", lambda: supplements.go_aheads(connection, job.id)),
-        parts=part("parts", lambda: parts.parts(connection, job.id)),
-        part_items=part("part_items", lambda: parts.items(connection, job.id)),
-        pull_settings=part("pull_settings", lambda: pulls.settings(connection, job.id)),
-        pull_plans=part("pull_plans", lambda: pulls.plans(connection, job.id)),
-        pull_events=part("pull_events", lambda: pulls.events(connection, job.id)),
-        settlings=part("settlings", lambda: pulls.settlings(connection, job.id)),
-        sections=part("sections", lambda: cuts.sections(connection, job.id)),
-        section_said=part("section_said", lambda: cuts.said_of(connection, job.id)),
-        weld_ticks=part("weld_ticks", lambda: cuts.ticks(connection, job.id)),
-        cuts_made=part("cuts_made", lambda: cuts.cuts(connection, job.id)),
-        said=part("job_said", lambda: finishing.said_of(connection, job.id)),
-        done=part("job_events", lambda: finishing.events(connection, job.id)),
-        hours=part("hours", lambda: finishing.hours_of(connection, job.id)),
-        worked=part("work", lambda: work.work_of(connection, job.id)),
-        waits=part("waits", lambda: waits.waits_of(connection, job.id)),
-        clocks=part("clocks", lambda: clocks.clocks_of(connection, job.id)),
-        part_spans=part("part_spans", lambda: parts.spans(connection, job.id)),
-        tools=tuple(tool for tool in part("tools", lambda: tools.histories(connection)) if tool.name in named),
+        tools=tuple(tool for tool in part("tools", lambda c, _: tools.histories(c)) if tool.name in named),
+        further={name: found for name in further_kinds() if (found := others.pop(name))},
+        **others,
     )
 
 

@@ -13,6 +13,7 @@ from fairsquare.job.facts.done import CouponMade, Done
 from fairsquare.job.facts.finishing import DoneFact, JobSaidFact, SaidTopic
 from fairsquare.job.facts.hours import HoursFact
 from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, utc, who
+from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
 _DONE: TypeAdapter[Any] = TypeAdapter(Done)
@@ -147,3 +148,15 @@ def worked_before(
         most,
     )
     return [(one["number"], CouponMade.model_validate_json(one["body"]), utc(one["at"])) for one in found]
+
+
+RECORDED = {
+    "said": Recorded("SELECT COUNT(*), MAX(id) FROM job_said WHERE job_id = {job}", said_of),
+    "done": Recorded(
+        """SELECT COUNT(*) + COUNT(t.event_id), MAX(e.id) FROM job_event e
+           LEFT JOIN job_event_taken_back t ON t.event_id = e.id WHERE e.job_id = {job}""",
+        events,
+    ),
+    "hours": Recorded("SELECT COUNT(*), MAX(id) FROM job_said WHERE job_id = {job} AND topic = 'hours'", hours_of),
+}
+"""The facts of a job that are kept here, and how they are read."""

@@ -5,6 +5,7 @@ from typing import Any
 from fairsquare.core.errors import Refused
 from fairsquare.job.facts.parts import Blank, PartFact, PartItemFact, PartItemKind, PartSpanFact
 from fairsquare.store.database import Connection, insert, row, rows, who
+from fairsquare.store.recorded import Recorded
 
 _WHO = "w.full_name, w.role"
 
@@ -142,3 +143,17 @@ def _rows(connection: Connection, sql: str, job_id: int) -> list[dict[str, Any]]
 def _check_of_job(connection: Connection, job_id: int, part: int) -> None:
     if row(connection, "SELECT id FROM part WHERE id = %s AND job_id = %s", part, job_id) is None:
         raise Refused(f"There is no part {part} in this job.", field="part", value=part)
+
+
+RECORDED = {
+    "parts": Recorded("SELECT COUNT(*), MAX(id) FROM part WHERE job_id = {job}", parts),
+    "part_items": Recorded(
+        "SELECT COUNT(*), MAX(i.id) FROM part_item i JOIN part p ON p.id = i.part_id WHERE p.job_id = {job}",
+        items,
+    ),
+    "part_spans": Recorded(
+        "SELECT COUNT(*), MAX(m.id) FROM part_measured m JOIN part p ON p.id = m.part_id WHERE p.job_id = {job}",
+        spans,
+    ),
+}
+"""The facts of a job that are kept here, and how they are read."""

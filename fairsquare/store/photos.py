@@ -8,6 +8,7 @@ from typing import Any, Literal
 from fairsquare.files.photos import KeptPhoto
 from fairsquare.job.facts.intake import PhotoFact
 from fairsquare.store.database import Connection, insert, row, rows, who
+from fairsquare.store.recorded import Recorded
 
 About = Literal["job", "walk", "member", "supplement", "part", "section", "done"]
 Form = Literal["shown", "thumbnail", "recorded"]
@@ -90,3 +91,9 @@ def recorded_photo(connection: Connection, record: str, sha256: str, form: Form)
         sha256[:64],
     )
     return bytes(found["picture"]) if found else None
+
+
+RECORDED = {
+    "photos": Recorded("SELECT COUNT(*), MAX(id) FROM photo WHERE job_id = {job}", photos),
+}
+"""The facts of a job that are kept here, and how they are read."""

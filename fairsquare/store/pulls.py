@@ -11,6 +11,7 @@ from fairsquare.core.pull.setting import Setting
 from fairsquare.job.facts.job import PRACTICE
 from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact, PullSettingFact, Settled, SettlingFact
 from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, utc, who
+from fairsquare.store.recorded import Recorded
 
 _EVER = "1970-01-01"
 _WHO = "p.full_name, p.role"
@@ -264,3 +265,16 @@ def jobs_pulled(connection: Connection) -> list[dict[str, Any]]:
            WHERE j.closed_at IS NULL AND j.number NOT LIKE %s ORDER BY j.id""",
         f"{PRACTICE}%",
     )
+
+
+RECORDED = {
+    "pull_settings": Recorded("SELECT COUNT(*), MAX(id) FROM pull_setting WHERE job_id = {job}", settings),
+    "pull_plans": Recorded("SELECT COUNT(*), MAX(id) FROM pull_plan WHERE job_id = {job}", plans),
+    "pull_events": Recorded("SELECT COUNT(*), MAX(id) FROM pull_event WHERE job_id = {job}", events),
+    "settlings": Recorded(
+        """SELECT COUNT(*) + COUNT(r.settling_id), MAX(s.id) FROM settling s
+           LEFT JOIN settling_read r ON r.settling_id = s.id WHERE s.job_id = {job}""",
+        settlings,
+    ),
+}
+"""The facts of a job that are kept here, and how they are read."""

@@ -13,6 +13,7 @@ from fairsquare.job.facts.supplements import (
 )
 from fairsquare.store import links
 from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
+from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
 
@@ -260,3 +261,28 @@ def go_aheads(connection: Connection, job_id: int) -> tuple[GoAheadFact, ...]:
         job_id,
     )
     return tuple(as_model(GoAheadFact, one, line=one["line_id"]) for one in found)
+
+
+RECORDED = {
+    "supplement_lines": Recorded(
+        """SELECT COUNT(*) + COUNT(t.line_id), MAX(l.id) FROM supplement_line l
+           LEFT JOIN supplement_line_taken_back t ON t.line_id = l.id WHERE l.job_id = {job}""",
+        lines,
+    ),
+    "supplements": Recorded(
+        """SELECT COUNT(*) + COUNT(w.supplement_id), MAX(s.id) FROM supplement s
+           LEFT JOIN supplement_withdrawn w ON w.supplement_id = s.id WHERE s.job_id = {job}""",
+        sent,
+    ),
+    "supplement_answers": Recorded(
+        """SELECT COUNT(*), MAX(a.id) FROM supplement_answer a JOIN supplement s ON s.id = a.supplement_id
+           WHERE s.job_id = {job}""",
+        answers,
+    ),
+    "go_aheads": Recorded(
+        """SELECT COUNT(*), MAX(g.id) FROM supplement_go_ahead g JOIN supplement_line l ON l.id = g.line_id
+           WHERE l.job_id = {job}""",
+        go_aheads,
+    ),
+}
+"""The facts of a job that are kept here, and how they are read."""

@@ -2,6 +2,7 @@
 
 from fairsquare.job.facts.hours import WaitFact, WaitKind
 from fairsquare.store.database import Connection, execute, insert, rows, utc, who
+from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
 
@@ -81,3 +82,13 @@ def waits_of(connection: Connection, job_id: int) -> tuple[WaitFact, ...]:
         )
         for one in found
     )
+
+
+RECORDED = {
+    "waits": Recorded(
+        """SELECT COUNT(s.id) + COUNT(DISTINCT o.wait_id), MAX(s.id) FROM wait w JOIN wait_said s ON s.wait_id = w.id
+           LEFT JOIN wait_over o ON o.wait_id = w.id WHERE w.job_id = {job}""",
+        waits_of,
+    ),
+}
+"""The facts of a job that are kept here, and how they are read."""

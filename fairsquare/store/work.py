@@ -4,6 +4,7 @@ from typing import Any, NamedTuple
 
 from fairsquare.job.facts.hours import WorkEnd, WorkFact
 from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, utc, who
+from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
 _OPEN = """FROM work_clock w JOIN job j ON j.id = w.job_id JOIN person p ON p.id = w.person_id
@@ -154,3 +155,14 @@ def work_of(connection: Connection, job_id: int) -> tuple[WorkFact, ...]:
         )
         for one in found
     )
+
+
+RECORDED = {
+    "worked": Recorded(
+        """SELECT COUNT(*) + COUNT(e.clock_id) + COUNT(b.clock_id), MAX(w.id) FROM work_clock w
+           LEFT JOIN work_ended e ON e.clock_id = w.id LEFT JOIN work_taken_back b ON b.clock_id = w.id
+           WHERE w.job_id = {job}""",
+        work_of,
+    ),
+}
+"""The facts of a job that are kept here, and how they are read."""

@@ -20,19 +20,9 @@ from starlette.types import Scope
 from fairsquare import __version__
 from fairsquare.actions import Desk
 from fairsquare.actions.sign_in import SecondFactorFirst
-from fairsquare.api.carrying import router as api_carrying_router
-from fairsquare.api.cuts import router as api_cuts_router
-from fairsquare.api.damage import router as api_damage_router
-from fairsquare.api.finishing import router as api_finishing_router
-from fairsquare.api.floor import router as api_floor_router
-from fairsquare.api.keys import router as api_keys_router
-from fairsquare.api.practice import router as api_practice_router
 from fairsquare.api.problems import described
-from fairsquare.api.pulls import router as api_pulls_router
-from fairsquare.api.routes import router as api_router
-from fairsquare.api.supplements import router as api_supplements_router
-from fairsquare.api.tools import router as api_tools_router
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.gathered import modules
 from fairsquare.core.sheet.check import Finding
 from fairsquare.files.records import RecordCheck
 from fairsquare.security_log import told_path
@@ -46,47 +36,6 @@ from fairsquare.web.doors import door_of
 from fairsquare.web.middleware import AroundRequests, LimitBody, OwnHost, TooLarge
 from fairsquare.web.page import local_path, render
 from fairsquare.web.paper import Papers
-from fairsquare.web.routes import (
-    audit,
-    board,
-    bond,
-    comparative,
-    cut_papers,
-    cuts,
-    damage,
-    day,
-    decide,
-    drilling,
-    finish,
-    fit,
-    floor,
-    handover,
-    help_pages,
-    hours,
-    keys,
-    live,
-    measure,
-    naming,
-    own,
-    parts,
-    payer,
-    people,
-    practice,
-    pulls,
-    readings,
-    record,
-    rig,
-    setup,
-    sheet,
-    sign_in,
-    supplements,
-    take_in,
-    tools,
-    waits,
-    walk_round,
-    weld,
-    went,
-)
 from fairsquare.web.searches import Searches
 from fairsquare.web.turns import InTurn
 from fairsquare.words.said import METRIC
@@ -141,59 +90,10 @@ def create_app(settings: Settings, database: Database, demo_people: Sequence[Map
     app.state.desk = desk_for(settings, database)
     app.state.desk.think = app.state.workers.wait
     app.state.yard = PracticeYard(app.state.desk)
-    for module in (
-        sign_in,
-        floor,
-        take_in,
-        walk_round,
-        comparative,
-        sheet,
-        naming,
-        setup,
-        measure,
-        readings,
-        live,
-        damage,
-        decide,
-        pulls,
-        board,
-        cuts,
-        drilling,
-        cut_papers,
-        rig,
-        practice,
-        supplements,
-        hours,
-        waits,
-        day,
-        payer,
-        parts,
-        fit,
-        bond,
-        weld,
-        went,
-        finish,
-        handover,
-        record,
-        people,
-        own,
-        keys,
-        audit,
-        tools,
-        help_pages,
-    ):
-        app.include_router(module.router, include_in_schema=False)
-    app.include_router(api_router)
-    app.include_router(api_cuts_router)
-    app.include_router(api_damage_router)
-    app.include_router(api_finishing_router)
-    app.include_router(api_floor_router)
-    app.include_router(api_tools_router)
-    app.include_router(api_carrying_router)
-    app.include_router(api_keys_router)
-    app.include_router(api_supplements_router)
-    app.include_router(api_pulls_router)
-    app.include_router(api_practice_router)
+    for _, router in modules("fairsquare.web.routes", "router"):
+        app.include_router(router, include_in_schema=False)
+    for _, router in modules("fairsquare.api", "router"):
+        app.include_router(router)
     app.mount("/static", _OwnFiles(directory=STATIC), name="static")
     _health(app, database)
     _faults(app)

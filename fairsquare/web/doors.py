@@ -10,6 +10,7 @@ from typing import Literal, NamedTuple
 
 from starlette.routing import compile_path
 
+from fairsquare.core.gathered import modules
 from fairsquare.job.deeds import Deed
 
 Open = Literal["open", "link"]
@@ -420,6 +421,8 @@ _DOORS: dict[Way, tuple[str, ...]] = {
     ),
 }
 
+_ROOMS = ("fairsquare.web.routes", "fairsquare.api")
+
 
 class Door(NamedTuple):
     """A route and who comes in by it."""
@@ -430,8 +433,9 @@ class Door(NamedTuple):
 
 
 def doors() -> Iterator[Door]:
-    """Yield every row of the table."""
-    for way, routes in _DOORS.items():
+    """Yield every row of the table, and of what modules of routes bring as `DOORS`, whose pages came as files of their own."""
+    brought = [own for room in _ROOMS for _, own in modules(room, "DOORS")]
+    for way, routes in [one for table in (_DOORS, *brought) for one in table.items()]:
         for route in routes:
             method, _, path = route.partition(" ")
             yield Door(method, path, way)

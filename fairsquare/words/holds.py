@@ -43,7 +43,7 @@ def _item(values: Mapping[str, Any]) -> tuple[str, str]:
 
 
 def _changed(values: Mapping[str, Any], _reader: Reader) -> str:
-    return CHANGED.get(values["of"], f"{values['of']} has changed")
+    return CHANGED.get(values["of"]) or f"{title(values['of'])} has changed"
 
 
 def _no_other_reference(values: Mapping[str, Any], _reader: Reader) -> str:

@@ -1,20 +1,11 @@
-"""Everything that a rule says, told to one reader: the words of all stations in one table."""
+"""Everything that a rule says, told to one reader: the words of all stations, each in its module, in one table."""
 
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.gathered import modules
 from fairsquare.core.said import Said
-from fairsquare.words import board, cutting, damage, holds, intake, proof, tools, welding
 from fairsquare.words.said import METRIC, Reader, Table, filled
 
-TABLE: Table = {
-    **board.WORDS,
-    **holds.WORDS,
-    **intake.WORDS,
-    **damage.WORDS,
-    **proof.WORDS,
-    **cutting.WORDS,
-    **welding.WORDS,
-    **tools.WORDS,
-}
+TABLE: Table = {kind: words for _, table in modules("fairsquare.words", "WORDS") for kind, words in table.items()}
 """What each kind is called; a kind that is missing here fails a test, and is told by its code."""
 
 

@@ -10,7 +10,6 @@ from fairsquare.actions import Desk
 from fairsquare.actions.hearing import reading_of
 from fairsquare.core.pull.job import along
 from fairsquare.demo.by_hand import ByHand
-from fairsquare.demo.load import load
 from fairsquare.job.measure.calls import Context, understand_call
 from fairsquare.job.pull.board import board_of, setting_of
 from fairsquare.stand_ins.vehicle import SimulatedVehicle
@@ -25,9 +24,7 @@ HERON_JOB, PUFFIN_JOB = "SL-0004", "SL-0001"
 STATIONS = ("F3", "F2", "F1", "C1", "C2", "C3", "R1", "R2", "R3")
 
 
-@pytest.fixture(scope="module", autouse=True)
-def demo(desk: Desk) -> None:
-    load(desk)
+pytestmark = pytest.mark.usefixtures("demo")
 
 
 def calls(by_hand: ByHand, stations: tuple[str, ...]) -> Iterator[str]:

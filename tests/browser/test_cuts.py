@@ -7,7 +7,6 @@ from playwright.sync_api import Browser, Page, expect
 from pypdf import PdfReader
 
 from fairsquare.actions import Desk
-from fairsquare.demo.load import load
 from fairsquare.job.cut.job import section_states
 from tests.browser.conftest import sign_in, watched
 from tests.browser.test_pages import violations
@@ -16,10 +15,7 @@ JOB = "SL-0003"
 RAIL, FLOOR = f"/jobs/{JOB}/cuts/1", f"/jobs/{JOB}/cuts/2"
 
 
-@pytest.fixture(scope="module", autouse=True)
-def loaded(desk: Desk, persons) -> None:
-    """The demo's jobs: the Teal with its rail and its floor planned."""
-    load(desk)
+pytestmark = pytest.mark.usefixtures("demo")
 
 
 def cuts(desk: Desk, number: int = 1) -> dict[str, float]:

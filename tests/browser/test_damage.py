@@ -11,7 +11,6 @@ from scipy.spatial.transform import Rotation
 
 from fairsquare.actions import Desk
 from fairsquare.core.intake.safety import SAFETY_ITEMS
-from fairsquare.demo.load import load
 from fairsquare.job.facts.measure import NewReading
 from fairsquare.job.intake.supplements import line_states
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
@@ -24,9 +23,7 @@ from tests.job.test_walk_round import bomb
 TEAL = "SL-0003"
 
 
-@pytest.fixture(scope="module", autouse=True)
-def demo(desk: Desk) -> list[str]:
-    return load(desk)
+pytestmark = pytest.mark.usefixtures("demo")
 
 
 @pytest.fixture

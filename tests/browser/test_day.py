@@ -6,16 +6,10 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from fairsquare.demo.load import load
 from tests.browser.conftest import sign_in, watched
 
 TEAL, DUNLIN_TWO = "SL-0003", "SL-0006"
 LEAD, ESTIMATOR, MATEUS = ("solveig", "north-light-12"), ("tomasz", "paper-lantern-3"), ("mateus", "slipway-rope-7")
-
-
-@pytest.fixture(scope="module")
-def demo(desk) -> None:
-    load(desk)
 
 
 @pytest.fixture

@@ -9,7 +9,6 @@ from playwright.sync_api import Browser, Page
 
 from fairsquare.actions import Desk, pulling
 from fairsquare.core.pull.job import CAUTIONS, AfterPull, BoardState, PointCycle
-from fairsquare.demo.load import load
 from fairsquare.job.pull.board import board_of
 from fairsquare.store.people import Person
 from tests.browser.conftest import sign_in
@@ -50,10 +49,7 @@ DRAWINGS = (
 )
 
 
-@pytest.fixture(scope="module", autouse=True)
-def demo(desk: Desk) -> list[str]:
-    """The demo's jobs, as `./run demo` loads them."""
-    return load(desk)
+pytestmark = pytest.mark.usefixtures("demo")
 
 
 @pytest.fixture(params=WIDTHS)

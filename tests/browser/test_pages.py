@@ -8,7 +8,6 @@ from playwright.sync_api import Page, expect
 
 from fairsquare.actions import Desk
 from fairsquare.core.intake.safety import SAFETY_ITEMS
-from fairsquare.demo.load import load
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading, seed_of
 from fairsquare.store.jobs import JobDetails
 from tests.browser.conftest import sign_in
@@ -88,15 +87,14 @@ PAGES = (
 
 
 @pytest.fixture(scope="module", autouse=True)
-def demo(desk: Desk, persons) -> list[str]:
-    """The demo's jobs, as `./run demo` loads them, and one that was just taken in and made safe."""
-    numbers, lead = load(desk), persons["lead"]
+def just_taken_in(demo: list[str], desk: Desk, persons) -> None:
+    """Beside the demo's jobs one that was just taken in and made safe."""
+    lead = persons["lead"]
     made = desk.open_job(lead, key(), JobDetails(vehicle="Sandpiper launch trailer", construction="trailer"))
     assert made == NEW
     for item in SAFETY_ITEMS:
         desk.answer_safety(lead, key(), made, item.key, "absent")
     desk.sign(lead, key(), made, "made_safe", desk.view(made).state.hold("made_safe").evidence, "")
-    return [*numbers, made]
 
 
 def call(code: str, moved=(0.0, 0.0, 0.0)) -> str:

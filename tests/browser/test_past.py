@@ -5,7 +5,6 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from fairsquare.actions import Desk
-from fairsquare.demo.load import load
 from fairsquare.demo.past import load_past
 from tests.browser.conftest import sign_in
 from tests.browser.test_pages import violations
@@ -22,8 +21,7 @@ MORE = (
 
 
 @pytest.fixture(scope="module", autouse=True)
-def demo(desk: Desk) -> None:
-    load(desk)
+def past(demo: list[str], desk: Desk) -> None:
     assert load_past(desk)[0] == VAN
 
 

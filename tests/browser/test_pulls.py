@@ -6,7 +6,6 @@ from playwright.sync_api import Page, expect
 
 from fairsquare.actions import Desk, pulling
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
-from fairsquare.demo.load import load
 from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import TEAL, instrument_reading, seed_of
 from tests.browser.conftest import sign_in
@@ -18,9 +17,8 @@ PLACES = {point.code: np.array(point.xyz) for point in TEAL.sheet.points}
 
 
 @pytest.fixture(scope="module", autouse=True)
-def planned(desk: Desk, persons) -> None:
+def planned(demo: list[str], desk: Desk, persons) -> None:
     """The Teal, decided and signed, with one pull of its right rear rail set by a person."""
-    load(desk)
     lead = persons["lead"]
     hold = desk.view(JOB).state.hold("decision_made")
     desk.sign(lead, key(), JOB, "decision_made", hold.evidence, "signed so that the pulls can be tried")

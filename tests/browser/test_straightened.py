@@ -7,7 +7,6 @@ from playwright.sync_api import Page, expect
 
 from fairsquare.actions import Desk, pulling
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
-from fairsquare.demo.load import load
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.stand_ins.vehicle import RigFaults
 from fairsquare.stand_ins.vehicles import DUNLIN, TEAL
@@ -26,9 +25,8 @@ MOST_PLANS = 4
 
 
 @pytest.fixture(scope="module", autouse=True)
-def decided(desk: Desk, persons: dict[str, Person]) -> None:
+def decided(demo: list[str], desk: Desk, persons: dict[str, Person]) -> None:
     """The Dunlin and the Teal of the demo, measured whole and decided."""
-    load(desk)
     read_unread(desk, persons["lead"], DUNLIN_JOB, DUNLIN)
     decide_all(desk, persons, DUNLIN_JOB)
     decide_all(desk, persons, TEAL_JOB)

@@ -6,7 +6,6 @@ from playwright.sync_api import Browser, Page, expect
 
 from fairsquare.actions import Desk
 from fairsquare.demo.by_hand import SOUND, ByHand
-from fairsquare.demo.load import load
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.stand_ins.client import Line
 from fairsquare.stand_ins.instrument import Faults, SimulatedInstrument
@@ -20,9 +19,7 @@ LIVE = "SL-0005"
 REFERENCES = [point.code for point in DUNLIN.sheet.points if point.reference]
 
 
-@pytest.fixture(scope="module", autouse=True)
-def demo(desk: Desk) -> list[str]:
-    return load(desk)
+pytestmark = pytest.mark.usefixtures("demo")
 
 
 def post_all(server: str, arm_faults: Faults, codes, purpose: str, before=None) -> list[str]:

@@ -8,7 +8,6 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from fairsquare.actions import Desk
-from fairsquare.demo.load import load
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.files.records import check_record
 from fairsquare.stand_ins.client import Line
@@ -20,9 +19,7 @@ JOB = "SL-0006"
 LID = ("left front", "left rear", "right front", "right rear")
 
 
-@pytest.fixture(scope="module", autouse=True)
-def loaded(desk: Desk, persons) -> None:
-    load(desk)
+pytestmark = pytest.mark.usefixtures("demo")
 
 
 @pytest.fixture

@@ -2,11 +2,26 @@
 
 from typing import get_args
 
+import pytest
+
 from fairsquare.job.facts.holds import HoldName
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.release.holds import job_state
 from fairsquare.job.stations import BY_KEY, HELD_UP, ORDER, STATIONS, is_hold
+from fairsquare.job.stations.row import Station, in_order, station
 from tests.job.facts import facts
+
+
+def test_a_row_of_its_own_stands_behind_the_one_it_names():
+    rows = in_order((station("weld", "Weld"), station("record", "Record")), (_after("weld"),))
+    assert [one.key for one in rows] == ["weld", "stance", "record"]
+    for wrong in (_after("bend"), _after("weld")._replace(key="record")):
+        with pytest.raises(ValueError, match="name one of weld, record"):
+            in_order((station("weld", "Weld"), station("record", "Record")), (wrong,))
+
+
+def _after(key: str) -> Station:
+    return station("stance", "Stance")._replace(after=key)
 
 
 def test_every_hold_point_stands_in_it_once_and_in_the_order_of_the_work() -> None:

@@ -6,10 +6,8 @@ import re
 from pathlib import Path
 
 import numpy as np
-import pytest
 
 import fairsquare.job
-from fairsquare.demo.load import load
 from fairsquare.job.damage.job import damage_of, open_findings
 from fairsquare.words.tell import tell
 from tests.web.test_damage import MOVED
@@ -18,11 +16,6 @@ from tests.web.test_job import call, make_safe, new_job, read_all, sign, with_re
 JOB = Path(fairsquare.job.__file__).parent
 SPOILT = {**MOVED, "F4L": np.zeros(3)}
 """A Dunlin as struck, but for one station that reads fair between two that are off."""
-
-
-@pytest.fixture(scope="module")
-def jobs(desk) -> list[str]:
-    return load(desk)
 
 
 def calls(tree: ast.AST, *names: str) -> list[ast.Call]:
@@ -53,9 +46,9 @@ def test_nothing_is_said_to_be_missing_without_a_page() -> None:
     assert seen > 60
 
 
-def test_what_is_missing_in_the_demo_leads_to_a_page_that_is_there(jobs, as_role, desk) -> None:
+def test_what_is_missing_in_the_demo_leads_to_a_page_that_is_there(demo, as_role, desk) -> None:
     lead, walked = as_role("lead"), 0
-    for number in jobs:
+    for number in demo:
         for hold in desk.view(number).state.holds:
             demands = [(demand.page, demand.missing) for demand in hold.demands if demand.missing]
             for missing in [*hold.missing, *(one for _, own in demands for one in own)]:
@@ -72,7 +65,7 @@ def test_what_is_missing_in_the_demo_leads_to_a_page_that_is_there(jobs, as_role
     assert walked > 20
 
 
-def test_the_floor_leads_to_what_clears_what_blocks(jobs, as_role) -> None:
+def test_the_floor_leads_to_what_clears_what_blocks(demo, as_role) -> None:
     lead = as_role("lead")
     floor = html.unescape(lead.get("/"))
     links = re.findall(r'<li class="floor-job blocked">\s*<a href="([^"]+)"', floor)

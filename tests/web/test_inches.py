@@ -10,7 +10,6 @@ from pypdf import PdfReader
 
 from fairsquare.actions import pulling
 from fairsquare.core.pull.job import CAUTIONS
-from fairsquare.demo.load import load
 from fairsquare.demo.rig import RIG
 from fairsquare.job.cut.job import section_states
 from fairsquare.job.facts.measure import NewReading
@@ -71,13 +70,12 @@ def kind_of(path: str) -> str:
 
 
 @pytest.fixture(scope="module")
-def given(desk, persons) -> set[str]:
+def given(demo, desk, persons) -> set[str]:
     """What people called things themselves, with sizes in the names, or wrote down."""
-    numbers = load(desk)
-    desk.make_record(persons["lead"], key(), numbers[2])
-    desk.make_record(persons["lead"], key(), numbers[-1])
+    desk.make_record(persons["lead"], key(), demo[2])
+    desk.make_record(persons["lead"], key(), demo[-1])
     names = {tool.name for tool in desk.tools()} | {gear[0] for gear in RIG}
-    for number in numbers:
+    for number in demo:
         facts = desk.view(number).facts
         names |= {done.what.settings for done in facts.done if hasattr(done.what, "settings")}
         names |= {reading.said for reading in facts.readings} | {state.lines.tool for state in section_states(facts)}

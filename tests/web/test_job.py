@@ -2,6 +2,7 @@
 
 import json
 import re
+import time
 from io import BytesIO
 from types import SimpleNamespace
 
@@ -317,8 +318,9 @@ def test_a_pdf_of_400_points(desk, persons, as_role) -> None:
     pages = as_role("technician")
     first = pages.http.get(f"/records/{digest}/paper")
     assert first.headers["content-type"] == "application/pdf" or "The PDF is being made" in first.text
-    pdf = pages.http.get(f"/records/{digest}.pdf").content
-    assert pdf[:5] == b"%PDF-"
+    until = time.monotonic() + 120
+    while not (pdf := pages.http.get(f"/records/{digest}.pdf").content).startswith(b"%PDF-"):
+        assert time.monotonic() < until, pdf[:500]
     polled = pages.http.get(f"/records/{digest}/paper", headers={"hx-request": "true"})
     assert polled.headers["hx-redirect"] == f"/records/{digest}.pdf"
     assert "P393" in "".join(page.extract_text() for page in PdfReader(BytesIO(pdf)).pages)

@@ -1,5 +1,13 @@
 """Everything recorded of one job."""
 
+import json
+from collections.abc import Mapping
+from functools import cache
+from typing import Annotated, Any, TypeVar
+
+from pydantic import BeforeValidator, Field, SerializeAsAny
+
+from fairsquare.core.gathered import modules
 from fairsquare.core.measure.calibration import ToolFact
 from fairsquare.core.model import Model
 from fairsquare.core.sheet.model import Sheet
@@ -18,6 +26,36 @@ from fairsquare.job.facts.walk_round import GapFact, WalkFact
 
 PRACTICE = "PRACTICE-"
 """What the numbers of practice begin with: no job of the shop does."""
+F = TypeVar("F", bound=Model)
+
+
+@cache
+def further_kinds() -> dict[str, type[Model]]:
+    """Return the kinds of facts that modules of facts bring as `FURTHER`, by what several of a kind are called."""
+    return {name: kind for _, kinds in modules("fairsquare.job.facts", "FURTHER") for name, kind in kinds.items()}
+
+
+def _known(given: Any) -> Any:
+    """Return further facts as what they are; of a kind that no station here records they are refused."""
+    if not isinstance(given, Mapping):
+        raise ValueError("facts stand under what they are called")
+    kinds = further_kinds()
+    for name in given:
+        if name not in kinds:
+            raise ValueError(f"{str(name)[:40]!r} is nothing that a station here records")
+    return {name: tuple(_fact(kinds[name], one) for one in facts) for name, facts in given.items()}
+
+
+def _fact(kind: type[Model], one: Any) -> Model:
+    return one if isinstance(one, kind) else kind.model_validate_json(json.dumps(one))
+
+
+Further = Annotated[
+    dict[str, tuple[SerializeAsAny[Model], ...]],
+    BeforeValidator(_known),
+    Field(default_factory=dict, exclude_if=lambda facts: not facts),
+]
+"""Facts of stations that come as files of their own, by what they are called; not written where there are none."""
 
 
 class JobFacts(Model):
@@ -68,6 +106,11 @@ class JobFacts(Model):
     tools: tuple[ToolFact, ...] = ()
     bound: tuple[BoundFact, ...] = ()
     dimensions_version: int | None = None
+    further: Further
+
+    def of(self, name: str, kind: type[F]) -> tuple[F, ...]:
+        """Return the further facts of a name, which are of a kind, oldest first."""
+        return tuple(one for one in self.further.get(name, ()) if isinstance(one, kind))
 
     @property
     def practice(self) -> bool:

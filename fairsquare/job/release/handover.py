@@ -8,8 +8,8 @@ from fairsquare.job.facts.done import OUTSIDES, Finished, FinishItem, LeftOut, O
 from fairsquare.job.facts.finishing import ClockFact, DoneFact
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.picture import Picture
-from fairsquare.job.missing import Demand, Missing, lacks
-from fairsquare.job.release.proof import demand, gap_demands, point_demands, setup_demand, tool_demand, wheel_demands
+from fairsquare.job.missing import Demand, Missing, demand, lacks
+from fairsquare.job.release.proof import gap_demands, point_demands, setup_demand, tool_demand, wheel_demands
 from fairsquare.job.weld.job import needs_welding, seam_states, welded
 
 LIMITS_OF_ADVICE = (

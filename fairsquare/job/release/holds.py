@@ -28,7 +28,7 @@ from fairsquare.job.moves import MOVES
 from fairsquare.job.pull.board import after_pulls, pulls_wanted, staying_points, under_way
 from fairsquare.job.release.handover import release_demands, standing
 from fairsquare.job.release.proof import fit_demands, tool_missing
-from fairsquare.job.stations import BY_KEY
+from fairsquare.job.stations import ADDED, BY_KEY
 from fairsquare.job.weld.job import seam_states, welded
 
 HoldStatus = Literal["closed", "ready", "missing"]
@@ -119,8 +119,9 @@ def _fit(facts: JobFacts, picture: Picture | None, before: tuple[Hold, ...]) -> 
     passed = _passed(facts)
     if passed is not None:
         return _as_signed("fit_accepted", passed)
-    demands = fit_demands(facts, picture, [hold.name for hold in before if hold.status != "closed"])
-    hold = _hold(facts, "fit_accepted", all_missing(demands), _fit_evidence(facts, picture))
+    own = fit_demands(facts, picture, [hold.name for hold in before if hold.status != "closed"])
+    demands = (*own, *_asked(facts, "fit_accepted"))
+    hold = _hold(facts, "fit_accepted", all_missing(own), _fit_evidence(facts, picture))
     return hold.model_copy(update={"demands": demands})
 
 
@@ -153,14 +154,15 @@ def _as_signed(name: HoldName, signature: SignatureFact) -> Hold:
 
 def _released(facts: JobFacts, picture: Picture | None, fit: Hold) -> Hold:
     """Return the last hold. Once signed it stands on what it was signed on, until something of that is taken back or changes."""
-    evidence = _release_evidence(facts, picture)
+    evidence = _release_evidence(facts, picture) | _asked_evidence(facts, "released")
     signed = next((s for s in reversed(facts.signatures) if s.hold == "released"), None)
-    demands = release_demands(facts, picture, accepted=fit.status == "closed")
+    own = release_demands(facts, picture, accepted=fit.status == "closed")
+    demands = (*own, *_asked(facts, "released"))
     if signed is not None:
         evidence |= _still_there(facts, signed)
         if signed.evidence == evidence and not tool_missing(facts, picture):
             return _as_signed("released", signed).model_copy(update={"demands": demands})
-    return _hold(facts, "released", all_missing(demands), evidence).model_copy(update={"demands": demands})
+    return _hold(facts, "released", all_missing(own), evidence).model_copy(update={"demands": demands})
 
 
 def _still_there(facts: JobFacts, signed: SignatureFact) -> dict[str, str]:
@@ -226,6 +228,8 @@ def _practised(name: HoldName, missing: list[Missing], evidence: dict[str, str])
 def _hold(facts: JobFacts, name: HoldName, missing: list[Missing], evidence: dict[str, str]) -> Hold:
     if facts.practice:
         return _practised(name, missing, evidence)
+    missing = [*missing, *all_missing(_asked(facts, name))]
+    evidence = evidence | _asked_evidence(facts, name)
     signature = next((s for s in reversed(facts.signatures) if s.hold == name), None)
     reopened = _reopened(signature, evidence, missing) if signature else ()
     closed = signature is not None and not reopened
@@ -240,6 +244,15 @@ def _hold(facts: JobFacts, name: HoldName, missing: list[Missing], evidence: dic
         evidence=evidence,
         signers=tuple(sorted(BY_KEY[name].signers, reverse=True)),
     )
+
+
+def _asked(facts: JobFacts, name: HoldName) -> tuple[Demand, ...]:
+    """Return what stations ask for at a hold point whose rows stand in modules of their own."""
+    return tuple(one.asks[name](facts).demand for one in ADDED if name in one.asks)
+
+
+def _asked_evidence(facts: JobFacts, name: HoldName) -> dict[str, str]:
+    return {one.key: one.asks[name](facts).evidence for one in ADDED if name in one.asks}
 
 
 def _reopened(signature: SignatureFact, evidence: dict[str, str], missing: list[Missing]) -> tuple[Said, ...]:

@@ -6,7 +6,7 @@ Nobody overrides what is missing, old or read under load; a lead may let other t
 from collections.abc import Iterable, Iterator, Sequence
 
 from fairsquare.core.measure.calibration import Standing
-from fairsquare.core.said import Said, say
+from fairsquare.core.said import say
 from fairsquare.core.weld.bonding import bond_waits
 from fairsquare.job.cut.job import section_states, unplanned
 from fairsquare.job.facts.holds import HoldName
@@ -17,27 +17,11 @@ from fairsquare.job.intake.parts import part_states
 from fairsquare.job.measure.ageing import stands_on
 from fairsquare.job.measure.picture import Picture
 from fairsquare.job.measure.trusted_tools import tools_behind
-from fairsquare.job.missing import Demand, Missing, lacks
+from fairsquare.job.missing import Demand, Missing, demand, lacks
 from fairsquare.job.moves import MOVES
 from fairsquare.job.release.carried import carried
 from fairsquare.job.release.watching import drifts
 from fairsquare.job.weld.job import bond_said, seam_states, unplanned_sections
-
-
-def demand(
-    name: str,
-    evidence: Said | None,
-    missing: tuple[Missing, ...] = (),
-    *,
-    title: Said | None = None,
-    todo: Said | None = None,
-    page: str = "",
-) -> Demand:
-    """Return a demand by its name, with the title and what to do that go with it, where they are not given."""
-    named = title or say(f"demand.{name}")
-    return Demand(
-        name=name, title=named, evidence=evidence, missing=missing, todo=todo or say(f"todo.{name}"), page=page
-    )
 
 
 def fit_demands(facts: JobFacts, picture: Picture | None, before: Sequence[HoldName]) -> tuple[Demand, ...]:

@@ -21,7 +21,7 @@ from fairsquare.job.facts.damage import BoundFact, DecisionFact, LineFact, Membe
 from fairsquare.job.facts.finishing import ClockFact, DoneFact, JobSaidFact
 from fairsquare.job.facts.holds import HoldName, SignatureFact
 from fairsquare.job.facts.intake import PhotoFact, SafetyFact
-from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.job import Further, JobFacts
 from fairsquare.job.facts.measure import ReadingFact
 from fairsquare.job.facts.parts import PartFact, PartItemFact, PartSpanFact
 from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact, PullSettingFact, SettlingFact
@@ -145,6 +145,7 @@ class JobRecord(Model):
     tools: tuple[ToolFact, ...] = ()
     bound: tuple[BoundFact, ...] = ()
     dimensions_version: int | None = None
+    further: Further
     results: Results
     cautions: tuple[str, ...]
 

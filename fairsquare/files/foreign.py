@@ -108,8 +108,7 @@ def _of_references(facts: JobFacts) -> Iterator[str]:
         for code in setup.choice.trusted if setup.choice else ():
             if code not in codes:
                 yield f"set-up {setup.number}: there is no point {code[:40]}"
-    for name in JobFacts.model_fields:
-        ones = getattr(facts, name)
+    for name, ones in (*facts, *facts.further.items()):
         numbers = [one.id for one in ones if hasattr(one, "id")] if isinstance(ones, tuple) else []
         if len(set(numbers)) != len(numbers):
             yield f"{name}: one of them is in it twice"

@@ -28,7 +28,7 @@ def watched(context: BrowserContext, server: str) -> tuple[Page, list[str]]:
             faults.append(f"left the machine: {request.url}")
 
     page = context.new_page()
-    page.set_default_timeout(10_000)
+    page.set_default_timeout(30_000)
     context.on("request", look)
     page.on("pageerror", lambda fault: faults.append(f"script: {fault}"))
     page.on("console", lambda m: faults.append(f"console: {m.text}") if "Content Security Policy" in m.text else None)

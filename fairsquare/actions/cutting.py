@@ -99,7 +99,7 @@ def put_cuts(
             if layer is None:
                 raise Refused(f"{name} is not cut.", field="layer", value=name)
             if not layer.start <= at <= layer.end:
-                raise Refused(f"{name} reaches from {layer.start:g} to {layer.end:g} mm.", field="at", value=at)
+                raise Refused(f"{name} reaches from {layer.start:g} mm to {layer.end:g} mm.", field="at", value=at)
         return state.strip.model_copy(update={"chosen": dict(chosen), "reason": " ".join(reason.split())[:2000]})
 
     return _keep(desk, person, key, number, section, "strip", seen, moved)

@@ -100,7 +100,7 @@ def _check_listed(view: JobView, gap: GapSaid) -> None:
     apart = abs(listed.target_mm - gap.target_mm), abs(listed.tolerance_mm - gap.tolerance_mm)
     if max(apart) > _SAME_MM:
         raise Refused(
-            f"{listed.place} is listed with {listed.target_mm:g} ± {listed.tolerance_mm:g} mm. "
+            f"{listed.place} is listed with {listed.target_mm:g} mm ± {listed.tolerance_mm:g} mm. "
             "Change the list where that is wrong.",
             field="target",
             value=gap.target_mm,

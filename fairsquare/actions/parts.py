@@ -59,7 +59,7 @@ def _check_blank(blank: Blank) -> None:
         edge = min(u, blank.length_mm - u, v, blank.width_mm - v)
         if not (diameter > 0 and math.isfinite(diameter) and edge > diameter / 2):
             raise Refused(
-                f"A hole of {diameter:g} mm at {u:g} along and {v:g} across does not lie in the blank.",
+                f"A hole of {diameter:g} mm at {u:g} mm along and {v:g} mm across does not lie in the blank.",
                 field="holes",
                 value=[u, v, diameter],
             )

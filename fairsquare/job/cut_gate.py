@@ -186,7 +186,7 @@ def check_access_cut(facts: JobFacts, state: JobState, section: SectionState, la
     if state.hold("made_safe").status != "closed":
         raise Refused("“Made safe” is not signed: nothing is cut before it is.", field="at", value=at)
     if not own.start <= at <= own.end:
-        raise Refused(f"{layer} reaches from {own.start:g} to {own.end:g} mm.", field="at", value=at)
+        raise Refused(f"{layer} reaches from {own.start:g} mm to {own.end:g} mm.", field="at", value=at)
     off = [one for one in members_off(facts) if one.member == section.fact.member and one.layer in ("", layer)]
     if not off:
         raise Refused(

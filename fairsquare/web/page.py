@@ -42,6 +42,7 @@ from fairsquare.web.words import agree_words
 from fairsquare.words import lengths as shown
 from fairsquare.words.holds import title as hold_title
 from fairsquare.words.lengths import Units
+from fairsquare.words.moves import moved_words
 from fairsquare.words.said import METRIC, Reader
 from fairsquare.words.tell import fault_told, tell
 
@@ -182,6 +183,31 @@ def _told(context: Context, said: Said | str | None) -> str:
     return tell(said, context.get("reader") or METRIC)
 
 
+@pass_context
+def _moment(context: Context, moment: str, seconds: bool = False) -> str:
+    """Return a moment in the zone of the reader of the page."""
+    return (context.get("reader") or METRIC).at(moment, seconds=seconds)
+
+
+@pass_context
+def _zone_words(context: Context) -> str:
+    """Return what the zone of the page's times is called, for a page that leaves the shop."""
+    reader: Reader = context.get("reader") or METRIC
+    return reader.zone.key.replace("_", " ")
+
+
+@pass_context
+def _in_units(context: Context, sentence: str) -> str:
+    """Return a sentence of a calculation, whose lengths are in mm, in the units of the reader of the page."""
+    return shown.in_units(sentence, (context.get("reader") or METRIC).units)
+
+
+@pass_context
+def _moved(context: Context, words: str) -> str:
+    """Return what was recorded of a move in the units of the reader of the page."""
+    return moved_words(words, (context.get("reader") or METRIC).units)
+
+
 def _warned(found: Warned) -> Said:
     return say(f"fit.{found.kind}", **found.values)
 
@@ -200,7 +226,7 @@ def _shown(context: Context, value: object) -> object:
     return _told(context, value) if isinstance(value, Said) else value
 
 
-templates.env.filters["told"] = _told
+templates.env.filters.update(told=_told, moment=_moment, in_units=_in_units, moved=_moved)
 templates.env.finalize = _shown
 templates.env.globals.update(
     styles=STYLES,
@@ -208,6 +234,7 @@ templates.env.globals.update(
     strip_station=_strip_station,
     contradiction=_contradiction,
     warned=_warned,
+    zone_words=_zone_words,
     check_said=check_said,
     push_words=push_words,
 )

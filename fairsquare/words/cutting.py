@@ -47,6 +47,10 @@ WORDS: Table = {
     "strip.stagger_beside": "the cuts of the layers beside it would be less than {wanted_mm:0} away",
     "strip.more_off": "more would come off",
     "cut.not_decided": _not_decided,
+    "cut.kerf_wide": (
+        "The saw cut is {kerf_mm:fine} wide, the gap {gap_mm:fine}: vehicle and donor laid over each other and cut in one "
+        "stroke would be left too far apart. Cut each to its own line."
+    ),
     "cut.nowhere": "There is no place for this cut: describe the strip, and settle where it goes.",
     "cut.contradiction": "A contradiction is not settled: {of}",
     "cut.rule_broken": "The cuts stand where a rule is broken: say why, or put them elsewhere.",

@@ -1,5 +1,6 @@
 """How lengths are shown: in mm, or in inches and fractions, by the person's choice; always the same value underneath."""
 
+import re
 from collections.abc import Sequence
 from fractions import Fraction
 from typing import Literal
@@ -63,6 +64,26 @@ def sheets(mm: Sequence[float], said: str, units: Units) -> str:
 def area(mm2: float, units: Units) -> str:
     """Return an area with its unit: "1430 mm²", or "2.22 in²"."""
     return f"{mm2:.0f} mm²" if units == "mm" else f"{mm2 / 25.4**2:.2f} in²"
+
+
+def in_units(sentence: str, units: Units) -> str:
+    """Return a sentence of a calculation, which tells lengths in mm, in the units that are shown. Each of its lengths has its unit;
+    what somebody typed stands in “quotation marks” and stays as it is, as do speeds and the like."""
+    if units == "mm" or " mm" not in sentence:
+        return sentence
+    return _TOLD.sub(lambda found: found[0] if found[1] is None else _as_told(found[1], units), sentence)
+
+
+_TOLD = re.compile(r"“[^”]*”|(?<![\w.,])([-−+]?\d+(?:\.\d+)?) mm\b(?![²³/])")
+"""What is quoted, or a length in mm with its figure."""
+
+
+def _as_told(figure: str, units: Units) -> str:
+    """Return a length as fine as its figure was: with two decimals or more, or below 2 mm, in decimals of an inch."""
+    mm = float(figure.replace("−", "-"))
+    decimals = len(figure.partition(".")[2])
+    text = fine(mm, units) if decimals > 1 or 0 < abs(mm) < 2 else measure(mm, units)
+    return f"+{text}" if figure.startswith("+") else text
 
 
 def size(mm: float | None, units: Units) -> str:

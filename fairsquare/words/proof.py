@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from fairsquare.job.facts.done import OUTSIDES
+from fairsquare.words.moves import moved_words
 from fairsquare.words.said import Reader, Table
 
 
@@ -42,7 +43,9 @@ WORDS: Table = {
     "points.loaded": "Read only under load: {codes}. Let go and read free.",
     "points.before_pull": "Read before the last pull: {codes}. Read again, free.",
     "demand.fresh": "Read after the last time anything moved",
-    "points.moved": "nothing has moved since: {move}, {last_at}",
+    "points.moved": lambda values, reader: (
+        f"nothing has moved since: {moved_words(values['move'], reader.units)}, {{last_at}}"
+    ),
     "points.unmoved": "nothing has moved since",
     "points.stale": "Older than the last move: {codes}. Read again.",
     "demand.known": "Known to within tolerance",

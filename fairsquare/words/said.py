@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 from fairsquare.core.said import Said
-from fairsquare.words.lengths import Units, fine, length
+from fairsquare.words.lengths import Units, fine, in_units, length
 
 LISTED = 8
 """So many names stand in a row; the others are counted."""
@@ -40,8 +40,12 @@ class Reader(NamedTuple):
 
     def moment(self, at: str) -> str:
         """Return a moment with its date; UTC is named, a shop's own zone is not."""
-        local = datetime.datetime.fromisoformat(at).astimezone(self.zone)
-        return f"{local:%Y-%m-%d %H:%M}" + (" UTC" if self.zone.key == "UTC" else "")
+        return self.at(at) + (" UTC" if self.zone.key == "UTC" else "")
+
+    def at(self, moment: str, *, seconds: bool = False) -> str:
+        """Return a moment with its date, for where the zone is said once."""
+        local = datetime.datetime.fromisoformat(moment).astimezone(self.zone)
+        return f"{local:%Y-%m-%d %H:%M:%S}" if seconds else f"{local:%Y-%m-%d %H:%M}"
 
 
 METRIC = Reader()
@@ -100,4 +104,6 @@ def _plain(name: str, value: Any, how: str, reader: Reader) -> str:
         return _length(value, how, reader)
     if name.endswith("_at"):
         return reader.moment(value)
+    if name == "told":
+        return in_units(value, reader.units)
     return format(value, how) if how else f"{value:g}" if isinstance(value, float) else str(value)

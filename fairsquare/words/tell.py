@@ -3,6 +3,7 @@
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.gathered import modules
 from fairsquare.core.said import Said
+from fairsquare.words.lengths import in_units
 from fairsquare.words.said import METRIC, Reader, Table, filled
 
 TABLE: Table = {kind: words for _, table in modules("fairsquare.words", "WORDS") for kind, words in table.items()}
@@ -23,7 +24,6 @@ def tell(said: Said | str | None, reader: Reader = METRIC) -> str:
 
 
 def fault_told(fault: FairSquareError, reader: Reader) -> FairSquareError:
-    """Return a fault with its title in the reader's units, where it has a code for it."""
-    if fault.said is not None:
-        fault.title = tell(fault.said, reader)
+    """Return a fault with its title in the reader's units."""
+    fault.title = tell(fault.said, reader) if fault.said is not None else in_units(fault.title, reader.units)
     return fault

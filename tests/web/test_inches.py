@@ -90,7 +90,7 @@ def in_mm(text: str, given: set[str]) -> str:
 
 
 @pytest.fixture(scope="module")
-def lead(as_role) -> Pages:
+def lead(demo, as_role) -> Pages:
     pages = as_role("lead")
     pages.http.cookies.set("units", "in")
     return pages

@@ -8,14 +8,17 @@ from zoneinfo import ZoneInfo
 import pytest
 
 import fairsquare
+from fairsquare.core.errors import Refused
 from fairsquare.core.said import Said, say
 from fairsquare.files.records import check_record, sealed
 from fairsquare.job.missing import Missing
 from fairsquare.job.release.holds import job_state, may_sign
 from fairsquare.job.release.record import make_record
 from fairsquare.words import tell as told_words
+from fairsquare.words.lengths import in_units
+from fairsquare.words.moves import moved_words
 from fairsquare.words.said import METRIC, Reader
-from fairsquare.words.tell import TABLE, tell
+from fairsquare.words.tell import TABLE, fault_told, tell
 from tests.job.facts import facts, who
 from tests.job.test_every_cause import CASES, lacks
 
@@ -136,3 +139,65 @@ def _named(value, names):
     if isinstance(value, list):
         for one in value:
             yield from _named(one, names)
+
+
+def told_in_mm() -> dict[str, str]:
+    """Sentences of the code with a length in them of which one figure has no unit of its own, by where they stand."""
+    found = {}
+    for file in (one for room in ("core", "job", "actions", "web") for one in (PACKAGE / room).rglob("*.py")):
+        for sentence in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+            if isinstance(sentence, ast.JoinedStr) and (bare := _bare_figure(sentence)):
+                found[f"{file.relative_to(PACKAGE)}:{sentence.lineno}"] = bare
+    return found
+
+
+def _bare_figure(sentence: ast.JoinedStr) -> str:
+    words = [one.value if isinstance(one, ast.Constant) else None for one in sentence.values]
+    if not any(one and re.search(r"^ mm\b(?![²³/])", one) for one in words):
+        return ""
+    for at, part in enumerate(sentence.values):
+        spec = part.format_spec.values if isinstance(part, ast.FormattedValue) and part.format_spec else []
+        ends = next((one for one in words[at + 1 : at + 2] if one), "")
+        if any(isinstance(one, ast.Constant) and one.value[-1] in "gf" for one in spec) and not ends.startswith(UNITS):
+            return ast.unparse(sentence)
+    return ""
+
+
+UNITS = (" mm", "°", " %", " kN", " N", " kg", " J", " s", " times", " kJ")
+
+
+def test_each_length_of_a_sentence_has_its_unit_so_that_it_can_be_told_in_inches() -> None:
+    assert told_in_mm() == {}
+
+
+@pytest.mark.parametrize(
+    ("sentence", "in_inches"),
+    [
+        ("rail reaches from 120 mm to 482.6 mm.", "rail reaches from 4 23/32 in to 19 in."),
+        ("“14 mm” is no gap: it is over 1000 mm.", "“14 mm” is no gap: it is over 39 3/8 in."),
+        ("walls of 1.2 mm, known to ± 0.25 mm, −3 mm off", "walls of 0.047 in, known to ± 0.010 in, −1/8 in off"),
+        ("at 8 mm/s over 12 mm²", "at 8 mm/s over 12 mm²"),
+        ("nothing to tell", "nothing to tell"),
+    ],
+)
+def test_a_sentence_of_a_calculation_is_told_in_inches(sentence, in_inches) -> None:
+    assert in_units(sentence, "in") == in_inches
+    assert in_units(sentence, "mm") == sentence
+
+
+def test_a_fault_is_told_in_the_units_of_its_reader() -> None:
+    fault = fault_told(Refused("The tolerance should be above 0 mm, up to 100 mm.", field="tolerance"), INCHES)
+    assert fault.title == "The tolerance should be above 0 in, up to 3 15/16 in."
+
+
+@pytest.mark.parametrize(
+    ("words", "in_inches"),
+    [
+        ("C1L slipped 3.2 mm in pull 2: the vehicle moved", "C1L slipped 1/8 in in pull 2: the vehicle moved"),
+        ("left sill, outer: final cut at 420 mm", "left sill, outer: final cut at 16 17/32 in"),
+        ("lifted the front by 20 mm with the jack", "lifted the front by 20 mm with the jack"),
+    ],
+)
+def test_a_move_that_was_noted_by_itself_is_told_in_inches_and_what_a_person_wrote_stays(words, in_inches) -> None:
+    assert moved_words(words, "in") == in_inches
+    assert moved_words(words, "mm") == words

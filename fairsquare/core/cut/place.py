@@ -150,7 +150,7 @@ def _check_damage(request: PlaceCuts, names: Sequence[str]) -> None:
         layer = by_name[name]
         if stretch[0] < layer.start or stretch[1] > layer.end:
             raise Refused(
-                f"The damage of {name} should lie on it, between {layer.start:g} and {layer.end:g} mm.",
+                f"The damage of {name} should lie on it, between {layer.start:g} mm and {layer.end:g} mm.",
                 field=field,
                 value=list(stretch),
             )
@@ -159,7 +159,7 @@ def _check_damage(request: PlaceCuts, names: Sequence[str]) -> None:
 def _check_ascends(stretch: Interval, field: str) -> None:
     if stretch[0] > stretch[1]:
         raise Refused(
-            f"It begins at {stretch[0]:g} and ends before that, at {stretch[1]:g} mm: exchange them.",
+            f"It begins at {stretch[0]:g} mm and ends before that, at {stretch[1]:g} mm: exchange them.",
             field=field,
             value=stretch[0],
         )
@@ -249,7 +249,7 @@ def conflict_words(request: PlaceCuts, conflict: Sequence[Mapping[str, Any]]) ->
             feature = request.features[one["feature"]]
             clear = request.clearance_mm[feature.kind]
             said.append(
-                f"the {_plain(feature.kind)} at {feature.start:g} to {feature.end:g} mm, kept clear of by {clear:g} mm"
+                f"the {_plain(feature.kind)} at {feature.start:g} mm to {feature.end:g} mm, kept clear of by {clear:g} mm"
             )
         elif one["rule"] == "stagger":
             said.append(f"{' and '.join(one['layers'])} cut {request.stagger_mm:g} mm apart")

@@ -358,7 +358,7 @@ def _check_on_member(strip: StripSaid) -> None:
         for index, one in enumerate(listed):
             if one.end < low or one.start > high:
                 raise Refused(
-                    f"This is off the member, which reaches from {low:g} to {high:g} mm.",
+                    f"This is off the member, which reaches from {low:g} mm to {high:g} mm.",
                     field=f"{field}.{index}.from",
                     value=one.start,
                 )
@@ -376,7 +376,7 @@ def _check_access_cuts(strip: StripSaid) -> None:
             )
         if not layer.start <= cut.at_mm <= layer.end:
             raise Refused(
-                f"{layer.id} reaches from {layer.start:g} to {layer.end:g} mm.",
+                f"{layer.id} reaches from {layer.start:g} mm to {layer.end:g} mm.",
                 field=f"access_cuts.{index}.at",
                 value=cut.at_mm,
             )
@@ -394,8 +394,8 @@ def _check_windows(strip: StripSaid) -> None:
         for (a, b, _), (c, d, index) in pairwise(own):
             if c < b:
                 raise Refused(
-                    f"The maker's windows of {layer.id}, {a:g} to {b:g} and {c:g} to {d:g} mm, overlap: one of them is a slip, "
-                    "or write them as one.",
+                    f"The maker's windows of {layer.id}, {a:g} mm to {b:g} mm and {c:g} mm to {d:g} mm, overlap: one of them "
+                    "is a slip, or write them as one.",
                     field=f"windows.{index}.from",
                     value=c,
                 )

@@ -192,7 +192,7 @@ def _rig_checked(request: PlanPulls) -> None:
     for k, tower in enumerate(rig.towers):
         if tower.z[0] > tower.z[1]:
             raise Refused(
-                f"Tower {tower.id} goes from {tower.z[0]:g} to {tower.z[1]:g} mm: the lower height comes first.",
+                f"Tower {tower.id} goes from {tower.z[0]:g} mm to {tower.z[1]:g} mm: the lower height comes first.",
                 field=f"rig.towers.{k}.z",
                 value=tower.z,
             )

@@ -129,7 +129,9 @@ def _check_squeezed(request: WeldSettings) -> None:
     low, high = SQUEEZED_MM
     for index, one in enumerate(request.thickness_mm):
         if not low <= one <= high:
-            raise Refused(f"Sheets of {low:g} to {high:g} mm are squeezed.", field=f"thickness_mm.{index}", value=one)
+            raise Refused(
+                f"Sheets of {low:g} mm to {high:g} mm are squeezed.", field=f"thickness_mm.{index}", value=one
+            )
 
 
 def _check_arc(process: WeldProcess, arc: Arc) -> None:

@@ -160,3 +160,8 @@ def unplanned(facts: JobFacts) -> tuple[str, ...]:
     """Return the members that come off and have no section yet."""
     planned = {section.member for section in facts.sections}
     return tuple(dict.fromkeys(state.member for state in members_off(facts) if state.member not in planned))
+
+
+def kerf_caution(lines: LinesSaid, gap_mm: float) -> Said | None:
+    """Return that one stroke through both sides leaves them too far apart, where the saw cut is wider than the gap."""
+    return say("cut.kerf_wide", kerf_mm=lines.kerf_mm, gap_mm=gap_mm) if lines.kerf_mm > gap_mm else None

@@ -147,7 +147,7 @@ def _between(code: str, b: str, words: list[str], context: Context, text: str) -
     mm = _length(words, context, text)
     if not 0 < mm <= _LONGEST_SPAN_MM:
         raise Refused(
-            f"{mm:g} mm is no span: it is above 0 and at most {_LONGEST_SPAN_MM / 1000:.0f} m.",
+            f"{mm:g} mm is no span: it is above 0 mm and at most {_LONGEST_SPAN_MM:g} mm.",
             field="call",
             value=text,
         )

@@ -21,7 +21,6 @@ from fairsquare.core.cut.section import (
     RUNS,
     SECTION_HOW,
     AccessCut,
-    LinesSaid,
     SectionHow,
     StripSaid,
     check_strip_said,
@@ -33,7 +32,7 @@ from fairsquare.core.said import Said
 from fairsquare.drawings.budget import budget_drawing
 from fairsquare.drawings.strip import WIDTH as STRIP_PX
 from fairsquare.drawings.strip import Fields, strip_drawing
-from fairsquare.job.cut.job import SectionState, section_states, unplanned
+from fairsquare.job.cut.job import SectionState, kerf_caution, section_states, unplanned
 from fairsquare.job.cut_gate import CAUTIONS, access_waits, final_waits, how_decided
 from fairsquare.job.damage.job import counting_walk, damage_picture
 from fairsquare.job.damage.job import units_of as units_of_members
@@ -423,17 +422,8 @@ def _budget_context(state: SectionState) -> dict[str, Any]:
         "markings": MARKINGS,
         "lines": lines,
         "longer": donor_longer(lines),
-        "kerf_cautions": _kerf_cautions(lines, own.gap),
+        "kerf": kerf_caution(lines, own.gap),
     }
-
-
-def _kerf_cautions(lines: LinesSaid, gap: float) -> tuple[str, ...]:
-    if lines.kerf_mm <= gap:
-        return ()
-    return (
-        f"The saw cut is {lines.kerf_mm:g} mm wide, the gap {gap:g}: vehicle and donor laid over each other and cut in one stroke "
-        "would be left too far apart. Cut each to its own line.",
-    )
 
 
 def _as_it_was_read(view: JobView, state: SectionState, units: Units) -> list[str]:

@@ -329,3 +329,19 @@ def test_what_is_slow_says_so_by_one_mechanism() -> None:
     assert "dataset.busy" in script
     assert {"day.html", "practice.html", "practice_told.html", "new_job.html"} <= told
     assert not [name for name, text in texts.items() if "data-slow" in text]
+
+
+def test_a_hold_point_that_the_job_does_not_have(as_role, job) -> None:
+    """Nothing was decided yet, so that nothing is to be pulled: its hold is neither shown nor signed."""
+    pages = as_role("lead")
+    assert "no hold point “Pulls done”" in pages.get(f"/jobs/{job}/holds/pulls_done", 404)
+    pages.post(f"/jobs/{job}/holds/pulls_done", 404, seen="{}", reason="")
+    lead = next(one for one in SIGN_INS if one.role == "lead")
+    token = pages.http.post("/api/v1/session", json={"name": lead.name, "password": lead.password}).json()["token"]
+    answer = pages.http.post(
+        f"/api/v1/jobs/{job}/holds/pulls_done/sign",
+        json={"request_key": key(), "seen": {}, "reason": ""},
+        headers={"authorization": f"Bearer {token}"},
+    )
+    assert answer.status_code == 404, answer.text
+    assert answer.json()["errors"][0]["field"] == "hold"

@@ -8,6 +8,7 @@ from typing import Literal
 from urllib.parse import quote, urlencode
 
 from fairsquare.core.damage.read import Contradiction
+from fairsquare.core.errors import FairSquareError
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.model import Model
 from fairsquare.core.said import Said, say
@@ -36,6 +37,13 @@ HoldStatus = Literal["closed", "ready", "missing"]
 SOUND_POINTS = 3
 SOUND_ALONG_MM = 300.0
 SOUND_ACROSS_MM = 100.0
+
+
+class NotThere(FairSquareError):
+    """A hold point that a job does not have."""
+
+    status = 404
+    kind = "no-such-hold"
 
 
 class Hold(Model):
@@ -68,8 +76,11 @@ class JobState(Model):
     welded: bool = False
 
     def hold(self, name: HoldName) -> Hold:
-        """Return the hold point of that name."""
-        return next(hold for hold in self.holds if hold.name == name)
+        """Return the hold point of that name. Raises `NotThere` where the job has none: of the pulls, where nothing is pulled."""
+        found = next((hold for hold in self.holds if hold.name == name), None)
+        if found is None:
+            raise NotThere(f"This job has no hold point “{BY_KEY[name].title}”.", field="hold", value=name)
+        return found
 
     @property
     def may_weld(self) -> bool:

@@ -1,13 +1,15 @@
 """`./run test [what]`: format, lint, types and imports, then the tests; or one part of them; or what of core and job they reach.
 
-Tests run on all processors, each module on one of them, but for those in the browser: its server and its pages have them to
-themselves. Their order is by chance; its seed is printed, and `--randomly-seed=N` repeats it.
+Tests run on all processors, each module on one of them; those in the browser after the others.
+Their order is by chance; its seed is printed, and `--randomly-seed=N` repeats it.
 """
 
 import os
 import secrets
 import subprocess
 import sys
+
+from tests import mutants
 
 LINT = (
     ("ruff", "format", "--check", "."),
@@ -25,11 +27,15 @@ PARTS = ("core", "job", "words", "files", "drawings", "store", "web", "browser")
 def main() -> int:
     """Run what was asked and return the exit status of the first that failed."""
     what, rest = (sys.argv[1], sys.argv[2:]) if len(sys.argv) > 1 else ("all", [])
-    if what not in (*PARTS, "all", "lint", "coverage"):
-        sys.stderr.write(f"There is no part {what}: choose {', '.join(PARTS)}, lint, coverage or nothing for all.\n")
+    if what not in (*PARTS, "all", "lint", "coverage", "mutants"):
+        sys.stderr.write(
+            f"There is no part {what}: choose {', '.join(PARTS)}, lint, coverage, mutants or nothing for all.\n"
+        )
         return 2
     if what == "coverage":
         return tested(["core", "job", "words"], [*COVERED, *rest])
+    if what == "mutants":
+        return mutants.main(*rest)
     failed = 0
     if what in ("all", "lint"):
         for tool in LINT:
@@ -48,7 +54,7 @@ def main() -> int:
 
 def tested(parts: list[str], more: list[str]) -> int:
     """Run the tests of some parts, and return the exit status."""
-    many = ("-n", str(os.cpu_count() or 1), "--dist", "loadfile") if parts != ["browser"] and "-n" not in more else ()
+    many = ("-n", str(os.cpu_count() or 1), "--dist", "loadfile") if "-n" not in more else ()
     folders = [f"tests/{part}" for part in parts]
     order = () if any("randomly" in one for one in more) else (f"--randomly-seed={secrets.randbelow(2**31)}",)
     command = ["pytest", *many, *order, "--durations=20", *folders, *more]

@@ -146,6 +146,23 @@ def test_a_decision_needs_every_member_decided_and_every_contradiction_settled()
     )
 
 
+def test_of_a_contradiction_what_was_read_once_is_read_again_first() -> None:
+    moved = {"F5R": (-20.0, 6.0, 8.0), "F4R": (-13.0, 4.0, 5.0), "F3R": (-6.0, 2.0, 2.0)}
+    job = signed(facts(hit_from_deg=180), "made_safe", "setup_accepted")
+    once = tuple(reading(200 + n, code, moved=far) for n, (code, far) in enumerate(moved.items()))
+    job = changed(job, readings=(*(r for r in job.readings if r.code not in moved), *once))
+    assert told_again(job).values["codes"] == ("F5R", "F4R")
+    job = changed(job, readings=(*job.readings, reading(300, "F5R", moved=moved["F5R"], minute=55)))
+    assert told_again(job).values["codes"] == ("F4R",)
+    twice = tuple(reading(310 + n, code, moved=far, minute=56) for n, (code, far) in enumerate(moved.items()))
+    assert told_again(changed(job, readings=(*job.readings, *twice))).kind == "decision.stays_so"
+
+
+def told_again(job):
+    found = next(one for one in job_state(job).hold("decision_made").missing if one.said.kind == "damage.hit")
+    return found.todo
+
+
 def test_what_needs_a_qualification_says_whose() -> None:
     bare = tuple(fact.model_copy(update={"qualification": None}) for fact in facts().safety)
     assert "Refrigerant recovered: say by whom, and the number of the licence." in missing(

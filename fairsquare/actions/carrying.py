@@ -60,7 +60,7 @@ def _all_of(
     desk: Desk, connection: Connection, number: str
 ) -> tuple[JobView, dict[str, str], sheets.StoredSheet | None, str]:
     view = desk.view_in(connection, number)
-    kept = [one["sha256"] for one in records.records_of(connection, view.job.id)][::-1]
+    kept = [record["sha256"] for record in records.records_of(connection, view.job.id)][::-1]
     made = {sha256: records.find_record(connection, sha256) for sha256 in kept}
     return view, made, sheets.find_sheet(connection, view.job.id), now_of(connection)
 

@@ -31,7 +31,9 @@ def start_clock(
         if product and (said is None or product not in {one.id for one in said.products}):
             raise Refused(f"{product} is not among the products.", field="product", value=product)
         running = [
-            one for one in view.facts.clocks if one.ended is None and one.product == product and one.kind == kind
+            clock
+            for clock in view.facts.clocks
+            if clock.ended is None and clock.product == product and clock.kind == kind
         ]
         if product and running:
             raise Unsure(f"{product}: that clock runs already.", field="product", value=product)

@@ -256,10 +256,10 @@ def _let_go_on(person: Person, view: JobView, state: SectionState, layer: str, r
     waits = final_waits(view.facts, view.state, state, layer)
     if not waits:
         return _Waived((), "")
-    if any(not one.overridable for one in waits) or person.role != "lead":
-        led = all(one.overridable for one in waits)
-        raise lacking(say("cut.not_yet", missing=[one.said for one in waits], led=led), field="layer", value=layer)
-    return _Waived(tuple(tell(one.said) for one in waits), reason_of(reason))
+    if any(not wait.overridable for wait in waits) or person.role != "lead":
+        led = all(wait.overridable for wait in waits)
+        raise lacking(say("cut.not_yet", missing=[wait.said for wait in waits], led=led), field="layer", value=layer)
+    return _Waived(tuple(tell(wait.said) for wait in waits), reason_of(reason))
 
 
 def take_cut_back(desk: Desk, person: Person, key: str, number: str, section: int, cut: int) -> None:

@@ -67,7 +67,12 @@ def see_member(desk: Desk, person: Person, key: str, number: str, said: MemberSa
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         state = next(
-            (one for one in member_states(view.facts) if (one.member, one.layer) == (said.member, said.layer)), None
+            (
+                member_state
+                for member_state in member_states(view.facts)
+                if (member_state.member, member_state.layer) == (said.member, said.layer)
+            ),
+            None,
         )
         left_out = state.left_out(said.signs) if state else ()
         if left_out and len(said.contradicts) < 8:
@@ -87,7 +92,14 @@ def decide(desk: Desk, person: Person, key: str, number: str, seen: int, said: D
     check_may(person, "decide")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        state = next((one for one in member_states(view.facts) if one.seen and one.seen.id == seen), None)
+        state = next(
+            (
+                member_state
+                for member_state in member_states(view.facts)
+                if member_state.seen and member_state.seen.id == seen
+            ),
+            None,
+        )
         if state is None or state.seen is None:
             raise Unsure("It was looked at again meanwhile: see what is new, then decide.", field="seen", value=seen)
         check_choice(

@@ -106,7 +106,7 @@ def say_seam(desk: Desk, person: Person, key: str, number: str, seam: int, plan:
 
 
 def _runs(view: JobView, seam: int) -> list[Any]:
-    state = next((one for one in seam_states(view.facts) if one.number == seam), None)
+    state = next((seam_state for seam_state in seam_states(view.facts) if seam_state.number == seam), None)
     return list(state.log) if state else []
 
 

@@ -113,7 +113,7 @@ def settle_fit(desk: Desk, person: Person, key: str, number: str, finding: str, 
     given = reason_of(reason)
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        if finding not in {one.key for one in fit_findings(view.facts, view.state.picture)}:
+        if finding not in {fit_finding.key for fit_finding in fit_findings(view.facts, view.state.picture)}:
             raise Unsure(
                 "This contradiction is not there any more: look at the page again.", field="finding", value=finding
             )

@@ -34,7 +34,7 @@ def add_link(
     code = secrets.token_urlsafe(_CODE_BYTES)
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        if sha256 not in {one["sha256"] for one in records.records_of(connection, view.job.id)}:
+        if sha256 not in {record["sha256"] for record in records.records_of(connection, view.job.id)}:
             raise Refused("That record is not of this job.", field="record", value=sha256[:64])
         records.add_link(connection, sha256, code, audience, name, days, person.id)
         return {"made": links.hash_of(code).hex()}
@@ -84,7 +84,7 @@ def body_of(desk: Desk, linked: LinkedRecord) -> str:
 
 def photos_of(desk: Desk, sha256: str, body: str) -> dict[int, bytes]:
     """Return the photos of a record that is kept, by the ids that it gives them."""
-    wanted = {one["id"]: one["sha256"] for one in json.loads(body)["photos"]}
+    wanted = {load["id"]: load["sha256"] for load in json.loads(body)["photos"]}
 
     def look(connection: Connection) -> dict[int, bytes]:
         found = {one: photos.recorded_photo(connection, sha256, sha, "recorded") for one, sha in wanted.items()}

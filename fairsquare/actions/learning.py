@@ -33,6 +33,6 @@ def whole_past(desk: Desk) -> Past:
 def waited_for(waits: Iterable[Waited]) -> list[tuple[str, float, int]]:
     """Return what was waited for by kind: its name, hours of the clock, how often."""
     hours: dict[str, list[float]] = defaultdict(list)
-    for one in waits:
-        hours[WAIT_KINDS[one.kind]].append(one.hours)
+    for wait in waits:
+        hours[WAIT_KINDS[wait.kind]].append(wait.hours)
     return [(name, sum(found), len(found)) for name, found in hours.items()]

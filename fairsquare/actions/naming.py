@@ -71,7 +71,7 @@ def name_points(
 
 def _check_not_relied_on(view: JobView, codes: Sequence[str]) -> None:
     """Refuse to take a reference away that the set-up in force was read by."""
-    read = {one.code for one in reference_readings(view.facts, view.setup.number)} if view.setup else set()
+    read = {reading.code for reading in reference_readings(view.facts, view.setup.number)} if view.setup else set()
     relied = [code for code in codes if code in read]
     if relied:
         raise Refused(

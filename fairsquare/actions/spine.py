@@ -52,11 +52,11 @@ def spine(view: JobView) -> list[Stop]:
     """Return the stops of a job in order; the first that is not done is `now`."""
     done = _done(view)
     pulled = any(hold.name == "pulls_done" for hold in view.state.holds)
-    stations = [one for one in STATIONS if pulled or one.key != "pulls_done"]
+    stations = [station for station in STATIONS if pulled or station.key != "pulls_done"]
     if view.facts.practice:
         stations = [one for one in BY_KEY.values() if one.practised]
-    now = next((one.key for one in stations if not done[one.key]), stations[-1].key)
-    held = _held(view, [one.key for one in stations], now)
+    now = next((station.key for station in stations if not done[station.key]), stations[-1].key)
+    held = _held(view, [station.key for station in stations], now)
     stops = []
     for kind, key, title, page, *_ in stations:
         status: Status = "now" if key == now else "done" if done[key] else "todo"
@@ -137,7 +137,7 @@ def _done(view: JobView) -> dict[str, bool]:
         "cuts": closed["fit_accepted"] or (closed["decision_made"] and not cuts_want(facts)),
         "fit": closed["fit_accepted"] or not _fit_wants(view),
         "fit_accepted": closed["fit_accepted"],
-        "bond": closed["fit_accepted"] and not [one for one in facts.clocks if one.ended is None],
+        "bond": closed["fit_accepted"] and not [clock for clock in facts.clocks if clock.ended is None],
         "weld": closed["released"] or (closed["fit_accepted"] and (state.welded or not needs_welding(facts))),
         "finish": closed["released"] or not view.state.hold("released").missing,
         "released": closed["released"],

@@ -197,7 +197,7 @@ def answer_by_link(desk: Desk, linked: LinkedSupplement, said: Sequence[LineAnsw
 
 
 def _line(view: JobView, line: int) -> LineState:
-    state = next((one for one in line_states(view.facts) if one.line.id == line), None)
+    state = next((line_state for line_state in line_states(view.facts) if line_state.line.id == line), None)
     if state is None:
         raise Refused("There is no such line in this job.", field="line", value=line)
     return state

@@ -153,7 +153,7 @@ def keep_photo(
             "section": view.facts.sections,
             "done": view.facts.done,
         }
-        known = [one.id for one in things[about]] if about in things else None
+        known = [thing.id for thing in things[about]] if about in things else None
         if known is not None and about_id not in known:
             raise Refused("What this photo shows is not of this job.", field="about", value=about_id)
         if len(view.facts.photos) >= MOST_PHOTOS:

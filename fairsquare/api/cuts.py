@@ -204,7 +204,9 @@ def _shown(view: JobView, state: SectionState) -> SectionShown:
         lines=state.lines,
         drawn=state.drawn,
         waits={
-            layer.id: tuple(missing_shown(one) for one in final_waits(view.facts, view.state, state, layer.id))
+            layer.id: tuple(
+                missing_shown(final_wait) for final_wait in final_waits(view.facts, view.state, state, layer.id)
+            )
             for layer in cut
         },
         welds=state.welds,

@@ -99,7 +99,8 @@ def show_damage(number: str, desk: At, person: By) -> DamageShown:
     facts = desk.view(number).facts
     damage = damage_of(facts)
     return DamageShown(
-        damage=damage, open=tuple(key_of(one) for one in open_findings(facts, damage.findings if damage else ()))
+        damage=damage,
+        open=tuple(key_of(open_finding) for open_finding in open_findings(facts, damage.findings if damage else ())),
     )
 
 

@@ -204,7 +204,7 @@ def choose(number: str, setup: int, sent: Choose, desk: At, person: By) -> Given
 def take_readings(number: str, sent: TakeReadings, desk: At, person: By) -> Given:
     """Record readings in the set-up in force, all or none."""
     tools = desk.tools()
-    places = _places(desk.view(number)) if any(one.call is not None for one in sent.readings) else {}
+    places = _places(desk.view(number)) if any(reading.call is not None for reading in sent.readings) else {}
     gauges = next((tool.pin_mm for tool in tools if tool.kind == "gauges"), None)
     context = Context(places=places, unit=sent.unit, pin_mm=gauges)
     taken = [_reading(one, index, context, tools, sent.instrument) for index, one in enumerate(sent.readings)]
@@ -364,6 +364,6 @@ def _shown(view: JobView) -> JobShown:
         sheet_version=view.facts.sheet_version,
         setup=view.setup.number if view.setup else None,
         picture=view.state.picture,
-        holds=tuple(hold_shown(one) for one in view.state.holds),
+        holds=tuple(hold_shown(hold) for hold in view.state.holds),
         waits=tell(waits(view).words),
     )

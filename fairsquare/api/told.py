@@ -84,5 +84,5 @@ def hold_shown(hold: Hold) -> HoldShown:
         signature=hold.signature,
         evidence=hold.evidence,
         signers=hold.signers,
-        demands=tuple(_demand_shown(one) for one in hold.demands),
+        demands=tuple(_demand_shown(demand) for demand in hold.demands),
     )

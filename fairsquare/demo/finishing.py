@@ -124,7 +124,7 @@ def _at_its_dry_fit(desk: Desk, persons: dict[str, Person], number: str) -> None
     finishing.say_fit(desk, technician, _key(), number, _FIT, 0)
     own = finishing.say_seam(desk, technician, _key(), number, 0, seam, 0)
     until = (datetime.datetime.now(datetime.UTC).date() + datetime.timedelta(days=150)).isoformat()
-    products = tuple(one.model_copy(update={"best_before": until}) for one in _BOND.products)
+    products = tuple(product.model_copy(update={"best_before": until}) for product in _BOND.products)
     finishing.say_bond(desk, technician, _key(), number, _BOND.model_copy(update={"products": products}), 0)
     coupon = CouponMade(
         seam=own,

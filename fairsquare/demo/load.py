@@ -167,13 +167,13 @@ _STORIES = (
 
 def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[str]:
     """Load people and jobs where there are none, and return the numbers of the jobs that were made."""
-    who = desk.database.run(lambda c: {one["name"]: one for one in people.people(c)})
+    who = desk.database.run(lambda c: {person["name"]: person for person in people.people(c)})
     for one in (*SIGN_INS, INSTRUMENT):
         if one.name not in who:
             desk.database.run(partial(_add, one))
     if desk.views("", 1, 0)[1]:
         return []
-    everybody = desk.database.run(lambda c: {one["name"]: one["id"] for one in people.people(c)})
+    everybody = desk.database.run(lambda c: {person["name"]: person["id"] for person in people.people(c)})
     persons = {one.name: Person(everybody[one.name], one.name, one.full_name, one.role) for one in SIGN_INS}
     tell("loading the demo's jobs")
     fill_the_shelf(desk, persons["solveig"], persons["ngozi"], datetime.datetime.now(datetime.UTC).date())

@@ -146,7 +146,7 @@ def _frame(
 
 def _standing(view: _View, setting: Setting, skeleton: Skeleton, towers: Sequence[PlacedTower]) -> list[Box]:
     """Return the marks that no text is to lie on: what holds, towers, and nodes."""
-    held = [view.at(skeleton.nodes[one.code]) for one in setting.anchors if one.code in skeleton.nodes]
+    held = [view.at(skeleton.nodes[anchor.code]) for anchor in setting.anchors if anchor.code in skeleton.nodes]
     boxes = [round_mark(x, y, 7.0) for x, y in held]
     boxes += [round_mark(*view.at((*tower.at, 0.0)), 9.0) for tower in towers]
     boxes += [round_mark(*view.at(place), 5.0) for place in skeleton.nodes.values()]

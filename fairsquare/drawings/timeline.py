@@ -17,7 +17,7 @@ def timeline_drawing(found: TimelineFound, width: float = WIDTH) -> Markup:
     left, row, down = (4.0, _NARROW_ROW, 42.0) if narrow else (_LEFT, _ROW, 0.0)
     ends = [
         *(step.end_min for step in found.steps),
-        *(one.opened_min + one.open_min for one in found.products.values()),
+        *(product.opened_min + product.open_min for product in found.products.values()),
     ]
     longest = max([1.0, *ends])
 

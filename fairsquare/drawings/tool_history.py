@@ -27,7 +27,7 @@ class Checked(NamedTuple):
 
 def tool_history(checks: Sequence[Checked], reader: Reader = METRIC) -> Markup | None:
     """Return the chart, oldest at the left, mm; None where nothing was checked. Long is up."""
-    read = [one.found for one in checks if one.found is not None]
+    read = [check.found for check in checks if check.found is not None]
     if not read:
         return None
     most = max(max(abs(one.error_mm) + 0.2 * ACT * one.error_sigma_mm, 1.15 * ACT * one.error_sigma_mm) for one in read)

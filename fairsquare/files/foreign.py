@@ -69,9 +69,9 @@ def _of_tables(facts: JobFacts) -> Iterator[str]:
     items, line = {item.key for item in SAFETY_ITEMS}, {key for key, _ in LINE_ITEMS}
     yield from (f"safety: there is no item {one.item[:40]}" for one in facts.safety if one.item not in items)
     yield from (f"line: there is no part {one.item[:40]}" for one in facts.line if one.item not in line)
-    for one in facts.waits:
-        if one.station and one.station not in HELD_UP:
-            yield f"waits: there is no station {one.station[:40]}"
+    for wait in facts.waits:
+        if wait.station and wait.station not in HELD_UP:
+            yield f"waits: there is no station {wait.station[:40]}"
     for photo in facts.photos:
         if len(photo.sha256) != 64 or not set(photo.sha256) <= set("0123456789abcdef"):
             yield f"photos: {photo.id} has no checksum"

@@ -136,10 +136,10 @@ def read_job_file(source: bytes | IO[bytes]) -> JobFile:
     unknown = next(foreign_faults(body.facts), None)
     if unknown is not None:
         raise _wrong(unknown)
-    photos = {one.id: members.get(f"photos/{one.id}.jpg", b"") for one in body.facts.photos}
-    for one in body.facts.photos:
-        if hashlib.sha256(photos[one.id]).hexdigest() != one.sha256:
-            raise _wrong(f"photo {one.id}, {one.name}, is missing or another one")
+    photos = {photo.id: members.get(f"photos/{photo.id}.jpg", b"") for photo in body.facts.photos}
+    for photo in body.facts.photos:
+        if hashlib.sha256(photos[photo.id]).hexdigest() != photo.sha256:
+            raise _wrong(f"photo {photo.id}, {photo.name}, is missing or another one")
     earlier = {
         name.removeprefix("records/").removesuffix(".json"): text
         for name, text in members.items()
@@ -170,7 +170,9 @@ def job_to_take_in(path: Path) -> Incoming:
     """Return the job of a file that lies at a path, its photos ready to be kept. Raises as `read_job_file` does."""
     with path.open("rb") as opened:
         file = read_job_file(opened)
-    return Incoming(file, {one.id: photo_of_another(file.photos[one.id], one.name) for one in file.body.facts.photos})
+    return Incoming(
+        file, {photo.id: photo_of_another(file.photos[photo.id], photo.name) for photo in file.body.facts.photos}
+    )
 
 
 def _unpacked(source: bytes | IO[bytes]) -> dict[str, bytes]:

@@ -96,15 +96,15 @@ def _final_waits(facts: JobFacts, state: JobState, section: SectionState, layer:
 
 def _parts_wait(facts: JobFacts, section: SectionState) -> Iterator[Missing]:
     wanted = section.welds.part if section.welds else None
-    states = [one for one in part_states(facts) if wanted is None or one.part.id == wanted]
+    states = [part_state for part_state in part_states(facts) if wanted is None or part_state.part.id == wanted]
     if not states:
         yield lacks("part.none", overridable=True, page="parts", todo=say("todo.check_in"))
-    for one in states:
-        if one.faults:
+    for state in states:
+        if state.faults:
             yield lacks(
                 "part.faults",
-                part=one.part.name,
-                faults=one.faults,
+                part=state.part.name,
+                faults=state.faults,
                 overridable=True,
                 page="parts",
                 todo=say("todo.look_at_part"),
@@ -116,12 +116,12 @@ def _beneath_waits(facts: JobFacts, state: JobState, section: SectionState, laye
     names = [one.id for one in section.strip.layers] if section.strip else []
     beneath = set(names[names.index(layer) + 1 :]) if layer in names else set()
     worked = [
-        one
-        for one in member_states(facts)
-        if one.member == section.fact.member
-        and one.layer in beneath
-        and one.decision
-        and one.decision.decision in _BENDS_BACK
+        member_state
+        for member_state in member_states(facts)
+        if member_state.member == section.fact.member
+        and member_state.layer in beneath
+        and member_state.decision
+        and member_state.decision.decision in _BENDS_BACK
     ]
     if not worked or facts.sheet is None:
         return

@@ -67,7 +67,7 @@ def all_missing(demands: Iterable[Demand]) -> list[Missing]:
 
 def ids(numbers: Iterable[int]) -> str:
     """Return ids as they stand in a hold's evidence."""
-    return " ".join(str(one) for one in numbers)
+    return " ".join(str(number) for number in numbers)
 
 
 def lacks(kind: str, *, overridable: bool = False, page: str = "", todo: Said | None = None, **values: Any) -> Missing:

@@ -42,9 +42,9 @@ class Waiting(NamedTuple):
 def waiting(facts: JobFacts) -> tuple[Waiting, ...]:
     """Return what a job waits for, what is due first coming first, and what nobody knows of last."""
     noted = [
-        Waiting(one.kind, one.words, one.asked_of, one.due_at, one.station, one.by.at, one.id)
-        for one in facts.waits
-        if one.over is None
+        Waiting(wait.kind, wait.words, wait.asked_of, wait.due_at, wait.station, wait.by.at, wait.id)
+        for wait in facts.waits
+        if wait.over is None
     ]
     found = [*noted, *_clocks(facts), *_approvals(facts)]
     return tuple(sorted(found, key=lambda one: (one.due_at or "9999", one.since)))
@@ -55,15 +55,15 @@ def _clocks(facts: JobFacts) -> list[Waiting]:
     kinds: dict[str, WaitKind] = {"cure": "foam", "stop": "paint"}
     return [
         Waiting(
-            kinds[one.kind],
-            one.label,
+            kinds[clock.kind],
+            clock.label,
             "",
-            _later(one.by.at, one.minutes),
-            "weld" if one.kind == "cure" else "",
-            one.by.at,
+            _later(clock.by.at, clock.minutes),
+            "weld" if clock.kind == "cure" else "",
+            clock.by.at,
         )
-        for one in facts.clocks
-        if one.ended is None and one.kind in kinds
+        for clock in facts.clocks
+        if clock.ended is None and clock.kind in kinds
     ]
 
 

@@ -83,13 +83,13 @@ class JobWent(Model):
     @property
     def off(self) -> tuple[int, int]:
         """How many points were out of tolerance, first and last."""
-        return sum(one.first == "off" for one in self.points), sum(one.last == "off" for one in self.points)
+        return sum(point.first == "off" for point in self.points), sum(point.last == "off" for point in self.points)
 
     @property
     def farthest_mm(self) -> tuple[float, float]:
         """How far the point that was farthest off was off, first and last, mm."""
-        return max((one.first_mm for one in self.points), default=0.0), max(
-            (one.last_mm for one in self.points), default=0.0
+        return max((point.first_mm for point in self.points), default=0.0), max(
+            (point.last_mm for point in self.points), default=0.0
         )
 
     @property
@@ -105,7 +105,7 @@ class JobWent(Model):
 
 def job_went(facts: JobFacts, vehicle: str, construction: str, now: str) -> JobWent:
     """Return how a job went, or how it goes so far (`now`, UTC, ISO 8601, ends what is still waited for)."""
-    released = next((one.by.at for one in reversed(facts.signatures) if one.hold == "released"), "")
+    released = next((signature.by.at for signature in reversed(facts.signatures) if signature.hold == "released"), "")
     until = released or now
     return JobWent(
         number=facts.number,
@@ -117,12 +117,12 @@ def job_went(facts: JobFacts, vehicle: str, construction: str, now: str) -> JobW
         hours=tuple(_hours(facts)),
         waits=tuple(
             Waited(
-                kind=one.kind,
-                words=one.words,
-                station=one.station,
-                hours=_between(one.by.at, min(one.over.at, until) if one.over else until),
+                kind=wait.kind,
+                words=wait.words,
+                station=wait.station,
+                hours=_between(wait.by.at, min(wait.over.at, until) if wait.over else until),
             )
-            for one in facts.waits
+            for wait in facts.waits
         ),
     )
 
@@ -176,7 +176,7 @@ def _far(judged: PointJudgement) -> float:
 
 
 def _hours(facts: JobFacts) -> Iterator[WentHours]:
-    usual = {one.name: one.hours for one in operations_of(facts)}
+    usual = {operation.name: operation.hours for operation in operations_of(facts)}
     for row in job_work(facts).rows:
         if row.worked_h or row.all_sold_h:
             yield WentHours(
@@ -210,7 +210,7 @@ class Past:
         self._hours: dict[str, list[float]] = {}
         for job in self.jobs:
             for place in PLACES:
-                share = share_of([one for one in job.springs if one.place == place])
+                share = share_of([spring for spring in job.springs if spring.place == place])
                 if share is not None:
                     self._shares.setdefault((job.construction, place), []).append(share)
             for kind in {one.kind for one in job.hours}:
@@ -250,8 +250,8 @@ class Past:
 
 def share_of(springs: Sequence[Sprung]) -> float | None:
     """Return what came back in all as a share of what was expected; None where nothing was."""
-    expected = sum(one.expected_mm for one in springs)
-    return sum(one.gave_mm for one in springs) / expected if expected else None
+    expected = sum(spring.expected_mm for spring in springs)
+    return sum(spring.gave_mm for spring in springs) / expected if expected else None
 
 
 def _next_of(values: Sequence[float], first: float, least: float, back: Callable[[float], float]) -> Learned:

@@ -128,12 +128,12 @@ def records_checked(url: str) -> tuple[str, bool]:
         jobs = database.run(
             lambda c: rows(c, "SELECT r.id, j.number FROM record r JOIN job j ON j.id = r.job_id ORDER BY r.id")
         )
-        for one in jobs:
-            (found,) = database.run(partial(_body_of, one["id"]))
+        for job in jobs:
+            (found,) = database.run(partial(_body_of, job["id"]))
             check, many = check_record(found["body"].encode()), many + 1
             unsigned += check.signed_by.signed == "no"
             if not check.good:
-                bad.append(f"{one['number']}: {'; '.join(check.findings) or 'not whole'}")
+                bad.append(f"{job['number']}: {'; '.join(check.findings) or 'not whole'}")
     finally:
         database.close()
     if bad:

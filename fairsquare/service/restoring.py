@@ -63,7 +63,7 @@ def under_way(url: str) -> bool:
 
 def _fill(url: str, backup: Opened) -> None:
     """Make the tables as they were in the backup, and put its rows into them."""
-    known = {one.version for one in migrations()}
+    known = {migration.version for migration in migrations()}
     versions = set(backup.head.migrations) if backup.head else _versions(backup)
     if not versions or not versions <= known:
         raise KeepingFault(

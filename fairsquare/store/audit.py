@@ -38,7 +38,7 @@ def deeds(
         conditions.append("k.at < %s")
         values.append(until)
     if words:
-        likes = [f"%{_plain(words[:80])}%", *(f"{_plain(one)}%" for one in (beginnings or [])[:80])]
+        likes = [f"%{_plain(words[:80])}%", *(f"{_plain(beginning)}%" for beginning in (beginnings or [])[:80])]
         conditions.append("(" + " OR ".join(["k.purpose LIKE %s ESCAPE '|'"] * len(likes)) + ")")
         values += likes
     found = rows(

@@ -87,12 +87,12 @@ def find_sheet(connection: Connection, job_id: int, version: int | None = None) 
         construction=found["construction"],
         tolerance_mm=found["tolerance_mm"],
         build_sigma_mm=found["build_sigma_mm"],
-        points=tuple(_point(one) for one in points),
+        points=tuple(_point(point) for point in points),
         spans=tuple(
             Span(a=s["a"], b=s["b"], mode=s["mode"], mm=s["mm"], tolerance_mm=s["tolerance_mm"]) for s in spans
         ),
     )
-    said = {one["code"]: (one["x_said"], one["y_said"], one["z_said"]) for one in points}
+    said = {point["code"]: (point["x_said"], point["y_said"], point["z_said"]) for point in points}
     return StoredSheet(found["version"], sheet, said, found["source"], found["full_name"], utc(found["accepted_at"]))
 
 

@@ -11,7 +11,7 @@ def members_offered(view: JobView) -> dict[str, Any]:
     """Return what asks on which member a finding is: where each stands, and the members and layers that there are."""
     states = member_states(view.facts)
     return {
-        "on": {one.seen.id: one for one in on_members(view.facts)},
+        "on": {on_member.seen.id: on_member for on_member in on_members(view.facts)},
         "member_choices": [
             (f"{state.member} › {state.layer}" if state.layer else state.member, state.name) for state in states
         ],

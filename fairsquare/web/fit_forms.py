@@ -110,25 +110,25 @@ def fit_rows(said: FitSaid) -> dict[str, list[Row]]:
         "hinge": [
             {
                 "panel": panel.name,
-                "id": one.id,
-                "at": " ".join(plain(v) for v in one.at),
-                **{axis: _range_words(getattr(one, axis)) for axis in ("length", "width", "height")},
+                "id": hinge.id,
+                "at": " ".join(plain(v) for v in hinge.at),
+                **{axis: _range_words(getattr(hinge, axis)) for axis in ("length", "width", "height")},
             }
             for panel in said.panels
-            for one in panel.hinges
+            for hinge in panel.hinges
         ],
         "gap": [
             {
-                "place": one.place,
-                "panel": one.panel,
-                "way": one.way,
-                "flush": "yes" if one.flush else "no",
-                "at": "" if one.at == (0.0, 0.0, 0.0) else " ".join(plain(v) for v in one.at),
-                "target": plain(one.target_mm),
-                "tolerance": plain(one.tolerance_mm),
-                "near": one.near or "",
+                "place": gap.place,
+                "panel": gap.panel,
+                "way": gap.way,
+                "flush": "yes" if gap.flush else "no",
+                "at": "" if gap.at == (0.0, 0.0, 0.0) else " ".join(plain(v) for v in gap.at),
+                "target": plain(gap.target_mm),
+                "tolerance": plain(gap.tolerance_mm),
+                "near": gap.near or "",
             }
-            for one in said.gaps
+            for gap in said.gaps
         ],
     }
 

@@ -70,7 +70,7 @@ def hour_rows(work: JobWork) -> dict[str, list[Row]]:
     parts += [hours_of(part) for part in work.said.parts if part.name not in listed]
     return {
         "operation": [_operation_row(row) for row in work.rows if row.part is None and row.hours]
-        + [_left_row(one) for one in work.said.operations if one.left_out],
+        + [_left_row(operation) for operation in work.said.operations if operation.left_out],
         "part": [_part_row(part, said.get(part.id)) for part in parts],
     }
 

@@ -56,14 +56,14 @@ class Papers:
             return found
 
     def _begin(self, page: Callable[[], str]) -> Future[bytes]:
-        self._orders = [one for one in self._orders if not one.done()]
+        self._orders = [order for order in self._orders if not order.done()]
         self._orders.append(self._makers.submit(lambda: pdf_of(page(), self._running)))
         return self._orders[-1]
 
     def before(self, paper: Future[bytes]) -> int:
         """Return how many have to be made before it is begun."""
         with self._lock:
-            waiting = [one for one in self._orders if not one.done()]
+            waiting = [order for order in self._orders if not order.done()]
             return max(0, waiting.index(paper) - _AT_A_TIME + 1) if paper in waiting else 0
 
     async def made(self, by: str, order: Callable[[], Future[bytes]]) -> bytes:

@@ -55,7 +55,7 @@ def seam_typed(typed: Mapping[str, str]) -> SeamPlan:
         section=figures(section),
         process=typed.get("process", "plug"),
         metal=metal,
-        sheets_mm=tuple(one.mm for one in sheets),
+        sheets_mm=tuple(sheet.mm for sheet in sheets),
         sheets_said=" + ".join(
             f"{text} ({one.table})" if one.table else text for text, one in zip(said, sheets, strict=True)
         ),
@@ -163,7 +163,7 @@ def seam_rows(plan: SeamPlan) -> dict[str, list[Row]]:
             }
             for one in plan.welds
         ],
-        "holder": [{"id": one.id, "kind": one.kind, "welds": str(one.after_welds)} for one in plan.holders],
+        "holder": [{"id": holder.id, "kind": holder.kind, "welds": str(holder.after_welds)} for holder in plan.holders],
     }
 
 
@@ -286,19 +286,19 @@ def _surface(row: Row, field: str) -> SurfaceSaid:
 def bond_rows(said: BondSaid) -> dict[str, list[Row]]:
     """Return products, steps and surfaces as rows of texts."""
     return {
-        "product": [product_row(one) for one in said.products],
+        "product": [product_row(product) for product in said.products],
         "step": [
             {
-                "id": one.id,
-                "minutes": plain(one.minutes),
-                "opens": ", ".join(one.opens),
-                "closes": ", ".join(one.closes),
-                "needs": ", ".join(one.needs_cured),
+                "id": step.id,
+                "minutes": plain(step.minutes),
+                "opens": ", ".join(step.opens),
+                "closes": ", ".join(step.closes),
+                "needs": ", ".join(step.needs_cured),
             }
-            for one in said.steps
+            for step in said.steps
         ],
         "surface": [
-            {"place": one.place, "kind": one.kind, "gets": ", ".join(one.gets).replace("_", " ")}
-            for one in said.surfaces
+            {"place": surface.place, "kind": surface.kind, "gets": ", ".join(surface.gets).replace("_", " ")}
+            for surface in said.surfaces
         ],
     }

@@ -118,18 +118,18 @@ def strip_rows(strip: StripSaid) -> dict[str, list[Row]]:
         ],
         "feature": [
             {
-                "kind": one.kind,
-                "from": plain(one.start),
-                "to": plain(one.end),
-                "layers": "" if one.layers is None else ", ".join(one.layers),
-                "across": "" if one.across_mm is None else plain(one.across_mm),
-                "words": one.words,
+                "kind": feature.kind,
+                "from": plain(feature.start),
+                "to": plain(feature.end),
+                "layers": "" if feature.layers is None else ", ".join(feature.layers),
+                "across": "" if feature.across_mm is None else plain(feature.across_mm),
+                "words": feature.words,
             }
-            for one in strip.features
+            for feature in strip.features
         ],
         "window": [
-            {"layer": one.layer, "from": plain(one.start), "to": plain(one.end), "source": one.source}
-            for one in strip.windows
+            {"layer": window.layer, "from": plain(window.start), "to": plain(window.end), "source": window.source}
+            for window in strip.windows
         ],
         "access": [
             {"layer": one.layer, "from": plain(one.start), "to": plain(one.end), "words": one.words}
@@ -139,7 +139,10 @@ def strip_rows(strip: StripSaid) -> dict[str, list[Row]]:
             {"kind": one.kind, "from": plain(one.start), "to": plain(one.end), "words": one.words}
             for one in strip.behind
         ],
-        "opening": [{"layer": one.layer, "at": plain(one.at_mm), "words": one.words} for one in strip.access_cuts],
+        "opening": [
+            {"layer": access_cut.layer, "at": plain(access_cut.at_mm), "words": access_cut.words}
+            for access_cut in strip.access_cuts
+        ],
     }
 
 
@@ -330,32 +333,32 @@ def weld_rows(said: WeldsSaid) -> dict[str, list[Row]]:
     words = {sides: name for name, sides in REACHES.items()}
     return {
         "part": [
-            {"id": one.id, "fate": one.fate, "material": one.material, "thick": plain(one.thickness_mm)}
-            for one in said.parts
+            {"id": part.id, "fate": part.fate, "material": part.material, "thick": plain(part.thickness_mm)}
+            for part in said.parts
         ],
         "weld": [
             {
-                "id": one.id,
-                "kind": one.kind,
-                "flange": one.flange,
-                "at": plain(one.at_mm),
-                "across": plain(one.across_mm),
-                "stack": ", ".join(one.stack),
-                **{name: words[_ordered(getattr(one, name))] for name in ("vehicle", "donor", "after")},
-                "squeeze": "yes" if one.squeeze else "no",
+                "id": weld.id,
+                "kind": weld.kind,
+                "flange": weld.flange,
+                "at": plain(weld.at_mm),
+                "across": plain(weld.across_mm),
+                "stack": ", ".join(weld.stack),
+                **{name: words[_ordered(getattr(weld, name))] for name in ("vehicle", "donor", "after")},
+                "squeeze": "yes" if weld.squeeze else "no",
             }
-            for one in said.welds
+            for weld in said.welds
         ],
         "seam": [
             {
-                "id": one.id,
-                "flange": one.flange,
-                "from": plain(one.start),
-                "to": plain(one.end),
-                "stack": ", ".join(one.stack),
-                "how": one.how,
+                "id": seam.id,
+                "flange": seam.flange,
+                "from": plain(seam.start),
+                "to": plain(seam.end),
+                "stack": ", ".join(seam.stack),
+                "how": seam.how,
             }
-            for one in said.seams
+            for seam in said.seams
         ],
     }
 

@@ -50,11 +50,11 @@ def shop_rows(said: ShopSaid) -> dict[str, list[Row]]:
     return {
         "place": [{"name": one.name, "many": str(one.many)} for one in said.places],
         "hand": [
-            {"name": one.name, "skills": ", ".join(one.skills), "away": ", ".join(one.away)} for one in said.hands
+            {"name": hand.name, "skills": ", ".join(hand.skills), "away": ", ".join(hand.away)} for hand in said.hands
         ],
-        "takes": [{"station": one.station, "skill": one.skill, "place": one.place} for one in said.takes],
-        "holiday": [{"day": one.day, "name": one.name} for one in said.holidays],
-        "product": [product_row(one) for one in said.products],
+        "takes": [{"station": take.station, "skill": take.skill, "place": take.place} for take in said.takes],
+        "holiday": [{"day": holiday.day, "name": holiday.name} for holiday in said.holidays],
+        "product": [product_row(product) for product in said.products],
     }
 
 

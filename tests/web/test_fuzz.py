@@ -105,7 +105,7 @@ def test_nothing_breaks_and_nothing_undocumented_comes(api, job) -> None:
             calls += 1
             if "number" in (case.path_parameters or {}) and calls % 4:
                 case.path_parameters["number"] = job
-            statuses.add(case.call_and_validate(headers=signed, checks=CHECKS).status_code)
+            statuses.add(case.call_and_validate(headers=signed, checks=CHECKS, timeout=60).status_code)
 
         try:
             settings(

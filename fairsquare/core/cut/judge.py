@@ -102,7 +102,7 @@ def judge_cuts(request: PlaceCuts, cuts: Mapping[str, float], best: CutsPlaced |
 
 def why_here(request: PlaceCuts, placed: CutsPlaced, layer_id: str) -> tuple[Said, ...]:
     """Return why a layer is cut where it is and not further out, nor closer in: what stands on either side of its cut."""
-    layer = next(one for one in cut_layers(request) if one.id == layer_id)
+    layer = next(cut_layer for cut_layer in cut_layers(request) if cut_layer.id == layer_id)
     at, found = placed.cuts[layer_id], []
     outward = 1 if request.keep == "low" else -1
     for way in (outward, -outward):

@@ -61,8 +61,8 @@ def find_groups(found: Deviations) -> tuple[Group, ...]:
         if len(rows) >= 3 and not _on_a_line(found.places[rows])
     ]
     order = {member: place for place, member in enumerate(members)}
-    joined = _join(found, [one for one in motions if one.p >= RIGID])
-    every = [*joined, *(one for one in motions if one.p < RIGID)]
+    joined = _join(found, [motion for motion in motions if motion.p >= RIGID])
+    every = [*joined, *(motion for motion in motions if motion.p < RIGID)]
     every.sort(key=lambda one: min(order[member] for member in one.members))
     return tuple(_group(found, one) for one in every)
 

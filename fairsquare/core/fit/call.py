@@ -43,12 +43,12 @@ def understand_gap(text: str, said: FitSaid, unit: Unit) -> GapCall:
 
 
 def _meant(place: str, flush: bool, said: FitSaid, text: str) -> GapSaid:
-    names = {one.place.casefold(): one for one in said.gaps}
+    names = {gap.place.casefold(): gap for gap in said.gaps}
     wanted = " ".join(place.casefold().split())
     for key in (wanted, f"{wanted} flush") if flush else (wanted,):
         if key in names:
             return names[key]
-    flat = [one for one in said.gaps if one.flush == flush and set(wanted.split()) <= set(one.place.casefold().split())]
+    flat = [gap for gap in said.gaps if gap.flush == flush and set(wanted.split()) <= set(gap.place.casefold().split())]
     if len(flat) == 1:
         return flat[0]
     near = difflib.get_close_matches(wanted, names, n=1, cutoff=0.5)

@@ -89,11 +89,12 @@ class _History:
 
     def __init__(self, tool: ToolFact) -> None:
         self._name = tool.name
-        events = [one for one in tool.events if one.taken_back is None]
+        events = [event for event in tool.events if event.taken_back is None]
         self._done = sorted(
-            (one.what for one in events if isinstance(one.what, Calibrated)), key=lambda one: (one.done_on, one.due_on)
+            (event.what for event in events if isinstance(event.what, Calibrated)),
+            key=lambda one: (one.done_on, one.due_on),
         )
-        known = sorted(((_when(one), one, judged(one)) for one in events), key=lambda one: one[0])
+        known = sorted(((_when(event), event, judged(event)) for event in events), key=lambda one: one[0])
         self._known = [(when, one, found) for when, one, found in known if found is None or found.verdict != "again"]
 
     def at(self, at: str) -> Standing:

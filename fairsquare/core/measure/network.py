@@ -182,7 +182,7 @@ def equations_of(observations: Sequence[ToRead], layout: Layout) -> Equations:
 
 
 def _alone(observations: Sequence[ToRead], layout: Layout) -> Ints:
-    joined = {code for one in observations if len(codes := codes_of(one)) > 1 for code in codes}
+    joined = {code for observation in observations if len(codes := codes_of(observation)) > 1 for code in codes}
     first = np.array([column for code, column in layout.points.items() if code not in joined], dtype=np.int64)
     return first[:, None] + np.arange(3)
 

@@ -87,15 +87,24 @@ def job_hours(request: JobHours) -> HoursFound:
     _known(parts, ((f"operations.{k}.needs_off", one.needs_off) for k, one in enumerate(request.operations)))
     order = _from_above(request.parts)
     over = _all_over(parts, order)
-    wanted = {one.id: frozenset(one.needs_off).union(*(over[id] for id in one.needs_off)) for one in request.operations}
-    because = {id: tuple(one.id for one in request.operations if id in wanted[one.id]) for id in order}
+    wanted = {
+        operation.id: frozenset(operation.needs_off).union(*(over[id] for id in operation.needs_off))
+        for operation in request.operations
+    }
+    because = {
+        id: tuple(operation.id for operation in request.operations if id in wanted[operation.id]) for id in order
+    }
     off = _from_above([part for part in request.parts if because[part.id]])
-    work_h = math.fsum(one.hours for one in request.operations)
+    work_h = math.fsum(operation.hours for operation in request.operations)
     off_h = math.fsum(parts[id].off_hours for id in off)
     on_h = math.fsum(parts[id].on_hours for id in off)
-    each_its_own = math.fsum(parts[id].once_h for one in request.operations for id in sorted(wanted[one.id]))
+    each_its_own = math.fsum(
+        parts[id].once_h for operation in request.operations for id in sorted(wanted[operation.id])
+    )
     both = [
-        (one.sold_h, one.worked_h) for one in request.operations if one.sold_h is not None and one.worked_h is not None
+        (operation.sold_h, operation.worked_h)
+        for operation in request.operations
+        if operation.sold_h is not None and operation.worked_h is not None
     ]
     return HoursFound(
         off=off,

@@ -177,7 +177,7 @@ class _Lister:
             if task.helpers:
                 helping = [people[p].fits(start, minutes) for p in self.by_use]
                 soonest = max(soonest, sorted(helping)[task.helpers])
-            room = [one.fits(start, minutes) for one in slots]
+            room = [slot.fits(start, minutes) for slot in slots]
             if room:
                 soonest = max(soonest, min(room))
             if task.unbroken and soonest < self.shop.time.total:

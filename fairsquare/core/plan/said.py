@@ -51,7 +51,7 @@ def check_hours(said: HoursSaid) -> None:
     if len(said.operations) > MOST_OPERATIONS or len(said.parts) > MOST_PARTS:
         raise Refused(f"At most {MOST_OPERATIONS} operations and {MOST_PARTS} parts.", field="operation-0-name")
     for kind, names in (
-        ("operation", [one.name for one in said.operations]),
+        ("operation", [operation.name for operation in said.operations]),
         ("part", [one.name for one in said.parts]),
     ):
         seen: set[str] = set()
@@ -59,7 +59,7 @@ def check_hours(said: HoursSaid) -> None:
             if name.casefold() in seen:
                 raise Refused(f"{name} stands there twice.", field=f"{kind}-{k}-name", value=name)
             seen.add(name.casefold())
-    both = {one.name.casefold() for one in said.operations}
+    both = {operation.name.casefold() for operation in said.operations}
     for k, part in enumerate(said.parts):
         if part.name.casefold() in both:
             raise Refused(f"{part.name} is the name of an operation already.", field=f"part-{k}-name", value=part.name)

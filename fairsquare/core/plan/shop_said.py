@@ -98,7 +98,7 @@ class ShopSaid(Model):
 
     def at(self, station: str) -> StationTakes:
         """Return what work at a station takes."""
-        return next((one for one in self.takes if one.station == station), StationTakes(station=station or "other"))
+        return next((take for take in self.takes if take.station == station), StationTakes(station=station or "other"))
 
 
 def read_stretches(text: str, field: str) -> tuple[Stretch, ...]:
@@ -110,7 +110,7 @@ def read_stretches(text: str, field: str) -> tuple[Stretch, ...]:
         ends = [_TIME.match(one.strip()) for one in part.split("-")]
         if len(ends) != 2 or not ends[0] or not ends[1]:
             raise Refused("Hours of a day are written like 8:00-12:00, 12:40-17:00.", field=field, value=text[:80])
-        since, until = (f"{int(one[1]):02d}:{one[2] or '00'}" for one in ends if one)
+        since, until = (f"{int(end[1]):02d}:{end[2] or '00'}" for end in ends if end)
         if until > "24:00":
             raise Refused("A day ends at 24:00.", field=field, value=part.strip())
         if until <= since:
@@ -144,7 +144,7 @@ def check_shop(said: ShopSaid) -> None:
         ("place", [one.name for one in said.places]),
         ("hand", [one.name for one in said.hands]),
         ("holiday", [one.day for one in said.holidays]),
-        ("product", [one.id for one in said.products]),
+        ("product", [product.id for product in said.products]),
     ):
         seen: set[str] = set()
         for k, name in enumerate(names):

@@ -227,12 +227,12 @@ class _ShopModel:
     def _start(self, k: int, task: Task) -> "cp_model.IntVar":
         if task.unbroken:
             stretches = [
-                (max(one.first, task.earliest), min(one.after, self._latest[k]) - task.minutes)
-                for one in self.shop.time.stretches
+                (max(stretch.first, task.earliest), min(stretch.after, self._latest[k]) - task.minutes)
+                for stretch in self.shop.time.stretches
             ]
         else:
             stretches = [(task.earliest, self._latest[k] - task.minutes)]
-        domain = self.cp.Domain.from_intervals([list(one) for one in stretches if one[0] <= one[1]])
+        domain = self.cp.Domain.from_intervals([list(stretch) for stretch in stretches if stretch[0] <= stretch[1]])
         return self.model.new_int_var_from_domain(domain, f"start {k}")
 
     def _bind_people(self) -> None:
@@ -405,7 +405,7 @@ def _horizon(shop: Shop) -> int:
     for task in shop.tasks:
         longest += task.minutes + task.wait
         if task.unbroken:
-            fits = [one for one in shop.time.stretches if one.minutes >= task.minutes]
+            fits = [stretch for stretch in shop.time.stretches if stretch.minutes >= task.minutes]
             longest += max(
                 (later.first - one.after + task.minutes for one, later in itertools.pairwise(fits)), default=0
             )

@@ -30,8 +30,8 @@ class WorkingTime:
                 stretches.append(Stretch(start, stretches[-1].after if stretches else 0, end - start))
         self.stretches = tuple(stretches)
         self.total = stretches[-1].after if stretches else 0
-        self._firsts = [one.first for one in stretches]
-        self._clocks = [one.clock for one in stretches]
+        self._firsts = [stretch.first for stretch in stretches]
+        self._clocks = [stretch.clock for stretch in stretches]
 
     def starts(self, minute: int) -> int:
         """Return the clock at the beginning of a working minute."""

@@ -319,8 +319,8 @@ def _read_point(reader: _LineReader) -> Point | None:
             }
         )
     except ValidationError as fault:
-        for one in fault.errors():
-            reader.blame(str(one["loc"][0]), f"{one['loc'][0]}: {one['msg']}.")
+        for error in fault.errors():
+            reader.blame(str(error["loc"][0]), f"{error['loc'][0]}: {error['msg']}.")
         return None
 
 

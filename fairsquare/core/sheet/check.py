@@ -245,7 +245,7 @@ def _explained(draft: Draft, found: list[Slip], lot: list[Contradiction]) -> Fin
 def _named(draft: Draft, slip: Slip) -> Alternative:
     kind: Kind = slip.kind
     codes = tuple(slip.change.places)
-    if kind == "partner" and any(one.kind == "place" for one in draft.contradictions(codes)):
+    if kind == "partner" and any(contradiction.kind == "place" for contradiction in draft.contradictions(codes)):
         kind = "duplicate"
     suggestion = Suggestion(
         points=tuple(SuggestedPoint(code=code, xyz=place) for code, place in slip.change.places.items()),

@@ -107,10 +107,10 @@ def frame_of(skeleton: Skeleton, at: str = "") -> Frame:
     index = {node: k for k, node in enumerate(nodes)}
     places = np.array([skeleton.nodes[node] for node in nodes], dtype=float)
     members = skeleton.members
-    ends = np.array([(index[one.i], index[one.j]) for one in members])
+    ends = np.array([(index[member.i], index[member.j]) for member in members])
     along = places[ends[:, 1]] - places[ends[:, 0]]
     lengths = np.linalg.norm(along, axis=1)
-    axes = local_axes(along, np.array([one.roll_deg for one in members]))
+    axes = local_axes(along, np.array([member.roll_deg for member in members]))
     strain = _strain(lengths, axes)
 
     moves = np.ones((len(nodes), 6), dtype=bool)
@@ -121,7 +121,7 @@ def frame_of(skeleton: Skeleton, at: str = "") -> Frame:
     slots = number[(ends[:, :, None] * 6 + np.arange(6)).reshape(len(members), 12)]
     _held(nodes, lengths, strain, slots, free, at)
 
-    of = [skeleton.sections[one.section] for one in members]
+    of = [skeleton.sections[member.section] for member in members]
     rigid = np.array([(s.e * s.area, s.g * s.j, s.e * s.iy, s.e * s.iz) for s in of]).T
     hardening = np.array([s.hardening or LEAST_HARDENING for s in of])
     per = rigid / lengths
@@ -134,7 +134,7 @@ def frame_of(skeleton: Skeleton, at: str = "") -> Frame:
     elastic = assembled(np.swapaxes(strain, 1, 2) @ natural @ strain, slots, int(free.sum()))
     return Frame(
         nodes=nodes,
-        member_ids=tuple(one.id for one in members),
+        member_ids=tuple(member.id for member in members),
         places=places,
         ends=ends,
         lengths=lengths,

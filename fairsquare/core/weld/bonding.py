@@ -114,14 +114,16 @@ class BondSaid(Model):
 def surface_faults(said: BondSaid) -> tuple[str, ...]:
     """Return in words what may not go where, and what excludes what, surface by surface."""
     found = []
-    for one in said.surfaces:
-        for treatment, why in _EXCLUDES[one.kind]:
-            if treatment in one.gets:
-                found.append(f"{one.place}: no {TREATMENTS[treatment]} {_on(one.kind)}{': ' + why if why else ''}.")
+    for surface in said.surfaces:
+        for treatment, why in _EXCLUDES[surface.kind]:
+            if treatment in surface.gets:
+                found.append(
+                    f"{surface.place}: no {TREATMENTS[treatment]} {_on(surface.kind)}{': ' + why if why else ''}."
+                )
         for a, b, why in _TOGETHER:
-            both = a in one.gets and b in one.gets
-            if both and not any(one.place in words and why in words for words in found):
-                found.append(f"{one.place}: {TREATMENTS[a]} and {TREATMENTS[b]} exclude each other: {why}.")
+            both = a in surface.gets and b in surface.gets
+            if both and not any(surface.place in words and why in words for words in found):
+                found.append(f"{surface.place}: {TREATMENTS[a]} and {TREATMENTS[b]} exclude each other: {why}.")
     return tuple(found)
 
 
@@ -141,14 +143,14 @@ def timeline_asked(said: BondSaid) -> BondTimeline:
         temperature_c=said.temperature_c,
         products=tuple(
             BondProduct(
-                id=one.id,
-                open_min=one.open_min,
-                at_c=one.at_c,
-                q10=one.q10,
-                cure_min=one.cure_min,
-                range_c=one.range_c,
+                id=product.id,
+                open_min=product.open_min,
+                at_c=product.at_c,
+                q10=product.q10,
+                cure_min=product.cure_min,
+                range_c=product.range_c,
             )
-            for one in said.products
+            for product in said.products
         ),
         steps=said.steps,
     )
@@ -178,15 +180,15 @@ def bond_waits(said: BondSaid | None, today: str) -> tuple[str, ...]:
         return ()
     waits = list(surface_faults(said))
     line = timeline_of(said)
-    for one in said.products:
-        timed = line.products.get(one.id) if line else None
+    for product in said.products:
+        timed = line.products.get(product.id) if line else None
         if timed is not None and not timed.temperature_ok:
-            low, high = one.range_c
-            waits.append(f"{one.id}: {said.temperature_c:g} °C is outside its {low:g} to {high:g} °C.")
+            low, high = product.range_c
+            waits.append(f"{product.id}: {said.temperature_c:g} °C is outside its {low:g} to {high:g} °C.")
         elif timed is not None and not timed.fits:
             waits.append(
-                f"{one.id}: the steps take {timed.used_min:.0f} min, it stays workable for {timed.open_min:.0f} min."
+                f"{product.id}: the steps take {timed.used_min:.0f} min, it stays workable for {timed.open_min:.0f} min."
             )
-        if one.best_before and today and one.best_before < today:
-            waits.append(f"{one.id}: past its date, {one.best_before}.")
+        if product.best_before and today and product.best_before < today:
+            waits.append(f"{product.id}: past its date, {product.best_before}.")
     return tuple(waits)

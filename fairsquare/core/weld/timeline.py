@@ -82,16 +82,20 @@ def bond_timeline(request: BondTimeline) -> TimelineFound:
     before or has no curing time, and for a range that does not ascend.
     """
     opened, closed = _checked(request)
-    factors = {one.id: one.q10 ** ((one.at_c - request.temperature_c) / 10) for one in request.products}
-    cures = {one.id: one.cure_min * factors[one.id] for one in request.products if one.cure_min is not None}
+    factors = {product.id: product.q10 ** ((product.at_c - request.temperature_c) / 10) for product in request.products}
+    cures = {
+        product.id: product.cure_min * factors[product.id]
+        for product in request.products
+        if product.cure_min is not None
+    }
     plan = _run(request.steps, closed, cures, {}, 0, 0.0)
     products = {}
-    for one in request.products:
-        low, high = one.range_c
-        start, end = plan.starts[opened[one.id]], plan.ends[closed[one.id]]
-        wide = one.open_min * factors[one.id]
+    for product in request.products:
+        low, high = product.range_c
+        start, end = plan.starts[opened[product.id]], plan.ends[closed[product.id]]
+        wide = product.open_min * factors[product.id]
         ok = low <= request.temperature_c <= high
-        products[one.id] = ProductTimed(
+        products[product.id] = ProductTimed(
             open_min=wide,
             opened_min=start,
             closed_min=end,
@@ -99,7 +103,7 @@ def bond_timeline(request: BondTimeline) -> TimelineFound:
             spare_min=wide - (end - start),
             fits=ok and end - start <= wide + _ROUNDING,
             temperature_ok=ok,
-            cured_min=end + cures[one.id] if one.id in cures else None,
+            cured_min=end + cures[product.id] if product.id in cures else None,
         )
     steps = tuple(
         StepTimed(
@@ -111,9 +115,12 @@ def bond_timeline(request: BondTimeline) -> TimelineFound:
         for k, step in enumerate(request.steps)
     )
     last = [plan.ends[-1]] if plan.ends else [0.0]
-    cured = [one.cured_min for one in products.values() if one.cured_min is not None]
+    cured = [product.cured_min for product in products.values() if product.cured_min is not None]
     return TimelineFound(
-        fits=all(one.fits for one in products.values()), finish_min=max(last + cured), steps=steps, products=products
+        fits=all(product.fits for product in products.values()),
+        finish_min=max(last + cured),
+        steps=steps,
+        products=products,
     )
 
 
@@ -172,7 +179,7 @@ def _latest(
 
 def _checked(request: BondTimeline) -> tuple[dict[str, int], dict[str, int]]:
     """Return in which step each product is opened and closed. Raises `Refused` that names the field."""
-    known = {one.id: one for one in request.products}
+    known = {product.id: product for product in request.products}
     _check_products(request)
     opened: dict[str, int] = {}
     closed: dict[str, int] = {}
@@ -199,7 +206,7 @@ def _checked(request: BondTimeline) -> tuple[dict[str, int], dict[str, int]]:
 
 
 def _check_needs(request: BondTimeline, closed: Mapping[str, int]) -> None:
-    known = {one.id: one for one in request.products}
+    known = {product.id: product for product in request.products}
     for k, step in enumerate(request.steps):
         for name in step.needs_cured:
             if name not in known or closed[name] >= k:
@@ -209,7 +216,7 @@ def _check_needs(request: BondTimeline, closed: Mapping[str, int]) -> None:
 
 
 def _check_products(request: BondTimeline) -> None:
-    names = [one.id for one in request.products]
+    names = [product.id for product in request.products]
     for index, one in enumerate(request.products):
         if one.id in names[:index]:
             raise Refused(f"{one.id} is listed twice.", field=f"products.{index}.id", value=one.id)

@@ -109,7 +109,7 @@ class SectionState(NamedTuple):
             if self.fact.how == "seams":
                 found.append(say("cut.unmapped", member=name))
             return tuple(found)
-        stuck = [one.said.id for one in mapped_welds(self.welds) if one.fault]
+        stuck = [mapped_weld.said.id for mapped_weld in mapped_welds(self.welds) if mapped_weld.fault]
         if stuck:
             found.append(say("cut.stuck", member=name, welds=stuck))
         for whose in SIDES:

@@ -107,7 +107,7 @@ def _on_members(held: Same[JobFacts]) -> tuple[OnMember, ...]:
 
 def unplaced(facts: JobFacts) -> tuple[OnMember, ...]:
     """Return the findings of which nobody knows on which member, or which layer of it, they are."""
-    return tuple(one for one in on_members(facts) if not one.placed)
+    return tuple(on_member for on_member in on_members(facts) if not on_member.placed)
 
 
 def structural(facts: JobFacts) -> tuple[WalkFact, ...]:

@@ -114,11 +114,11 @@ def _states(
     facts: JobFacts, members: Sequence[str], latest: dict[tuple[str, str], MemberFact]
 ) -> Iterator[MemberState]:
     found: dict[tuple[str, str], list[OnMember]] = {}
-    for one in on_members(facts):
-        if one.member is not None and one.layer is not None:
-            found.setdefault((one.member, one.layer), []).append(one)
+    for on_member in on_members(facts):
+        if on_member.member is not None and on_member.layer is not None:
+            found.setdefault((on_member.member, on_member.layer), []).append(on_member)
     by_seen = {fact.id: (fact.member, fact.layer) for fact in facts.members}
-    decided = {by_seen[one.seen]: one for one in facts.decisions if one.seen in by_seen}
+    decided = {by_seen[decision.seen]: decision for decision in facts.decisions if decision.seen in by_seen}
     for member in members:
         layers = dict.fromkeys(layer for known, layer in [*latest, *found] if known == member)
         for layer in layers or ("",):

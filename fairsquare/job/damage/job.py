@@ -152,5 +152,5 @@ def key_of(finding: Contradiction) -> str:
 
 def open_findings(facts: JobFacts, found: Sequence[Contradiction]) -> tuple[Contradiction, ...]:
     """Return the contradictions that nobody has settled."""
-    settled = {one.finding for one in facts.settlements}
+    settled = {settlement.finding for settlement in facts.settlements}
     return tuple(finding for finding in found if key_of(finding) not in settled)

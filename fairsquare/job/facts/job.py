@@ -43,7 +43,7 @@ def _known(given: Any) -> Any:
     for name in given:
         if name not in kinds:
             raise ValueError(f"{str(name)[:40]!r} is nothing that a station here records")
-    return {name: tuple(_fact(kinds[name], one) for one in facts) for name, facts in given.items()}
+    return {name: tuple(_fact(kinds[name], fact) for fact in facts) for name, facts in given.items()}
 
 
 def _fact(kind: type[Model], one: Any) -> Model:

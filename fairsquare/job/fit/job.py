@@ -60,7 +60,7 @@ class PanelState(NamedTuple):
         """What comes before the panel is judged by its gaps, in words; empty where nothing does."""
         if self.first:
             return f"Set {self.first} first: panels that share gaps are set in their order."
-        unseen = [one.id for one in self.said.hinges if one.id not in self.hinges]
+        unseen = [hinge.id for hinge in self.said.hinges if hinge.id not in self.hinges]
         if unseen:
             return f"Look at the hinges first: {', '.join(unseen)}. A bent one looks like a moved structure."
         bad = [f"{name} is {one.state}" for name, one in self.hinges.items() if one.state != "sound"]
@@ -156,7 +156,7 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
     states = gap_states(facts)
     found: list[PanelState] = []
     for panel in said.panels:
-        own = tuple(one for one in states if one.said is not None and one.said.panel == panel.name)
+        own = tuple(state for state in states if state.said is not None and state.said.panel == panel.name)
         trials = hung_work(facts, panel.name)
         looked = {
             one.what.hinge: one.what
@@ -168,8 +168,8 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
             PanelState(
                 panel,
                 looked,
-                sum(not one.off for one in trials),
-                sum(one.minutes for one in trials),
+                sum(not trial.off for trial in trials),
+                sum(trial.minutes for trial in trials),
                 bool(trials) and not trials[-1].off,
                 hangs_on_strip(facts, panel.name),
                 own,
@@ -195,11 +195,11 @@ def _hang(
                 HangPanel(
                     hinges=tuple(
                         Hinge(
-                            id=one.id,
-                            at=one.at,
-                            range=HingeRange(length=one.length, width=one.width, height=one.height),
+                            id=hinge.id,
+                            at=hinge.at,
+                            range=HingeRange(length=hinge.length, width=hinge.width, height=hinge.height),
                         )
-                        for one in panel.hinges
+                        for hinge in panel.hinges
                     ),
                     gaps=tuple(
                         PanelGap(
@@ -226,23 +226,23 @@ def fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFinding, 
         return ()
     states = {code: judged.state for code, judged in picture.judged.items()}
     found = []
-    for one in gap_states(facts):
-        gap = one.last
+    for gap_state in gap_states(facts):
+        gap = gap_state.last
         if gap is None:
             continue
-        near = near_points(facts.sheet, one.said) or tuple(states)
+        near = near_points(facts.sheet, gap_state.said) or tuple(states)
         known = [code for code in near if states.get(code, "unread") != "unread"]
         off = tuple(code for code in known if states[code] == "off")
         fits = gap_fits(gap)
-        if fits and off and one.said is not None and near_points(facts.sheet, one.said):
-            words = (
-                f"{one.place} fits by eye, and {', '.join(off[:4])} {'is' if len(off) == 1 else 'are'} out by reading."
-            )
-            found.append(FitFinding(_key("home_by_eye", gap), "home_by_eye", one.place, off, words))
+        if fits and off and gap_state.said is not None and near_points(facts.sheet, gap_state.said):
+            words = f"{gap_state.place} fits by eye, and {', '.join(off[:4])} {'is' if len(off) == 1 else 'are'} out by reading."
+            found.append(FitFinding(_key("home_by_eye", gap), "home_by_eye", gap_state.place, off, words))
         elif not fits and known and len(known) == len(near) and not off:
             way = "wide" if gap.mm > gap.target_mm else "tight"
-            words = f"{one.place} is {way}, and {_named(known, len(states))} home by reading."
-            found.append(FitFinding(_key("home_by_reading", gap), "home_by_reading", one.place, tuple(known), words))
+            words = f"{gap_state.place} is {way}, and {_named(known, len(states))} home by reading."
+            found.append(
+                FitFinding(_key("home_by_reading", gap), "home_by_reading", gap_state.place, tuple(known), words)
+            )
     return tuple(found)
 
 
@@ -268,8 +268,8 @@ def near_points(sheet: Sheet, said: GapSaid | None) -> tuple[str, ...]:
 
 def open_fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFinding, ...]:
     """Return the contradictions of gaps and readings that nobody has settled."""
-    settled = {one.finding for one in facts.settlements}
-    return tuple(one for one in fit_findings(facts, picture) if one.key not in settled)
+    settled = {settlement.finding for settlement in facts.settlements}
+    return tuple(fit_finding for fit_finding in fit_findings(facts, picture) if fit_finding.key not in settled)
 
 
 def hangings(facts: JobFacts) -> dict[str, tuple[int, float]]:

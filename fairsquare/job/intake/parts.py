@@ -74,9 +74,9 @@ def part_states(facts: JobFacts) -> tuple[PartState, ...]:
 
 
 def _state(facts: JobFacts, part: PartFact) -> PartState:
-    items = tuple(one for one in facts.part_items if one.part == part.id)
+    items = tuple(part_item for part_item in facts.part_items if part_item.part == part.id)
     missing = tuple(one for one in items if one.new_count < one.old_count and not one.plan)
-    spans = tuple(_span(facts.sheet, one) for one in facts.part_spans if one.part == part.id)
+    spans = tuple(_span(facts.sheet, part_span) for part_span in facts.part_spans if part_span.part == part.id)
     return PartState(part, items, missing, spans)
 
 

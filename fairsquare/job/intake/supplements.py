@@ -42,10 +42,12 @@ def line_states(facts: JobFacts) -> tuple[LineState, ...]:
 
 
 def _state(facts: JobFacts, line: SupplementLineFact) -> LineState:
-    sent = [one for one in facts.supplements if line.id in one.lines and one.withdrawn is None]
+    sent = [
+        supplement for supplement in facts.supplements if line.id in supplement.lines and supplement.withdrawn is None
+    ]
     answers = tuple(one for one in facts.supplement_answers if one.line == line.id)
     status: LineStatus = answers[-1].answer if answers else "sent" if sent else "draft"
-    word = next((one for one in reversed(facts.go_aheads) if one.line == line.id), None)
+    word = next((go_ahead for go_ahead in reversed(facts.go_aheads) if go_ahead.line == line.id), None)
     return LineState(line, status, sent[-1] if sent else None, answers, word)
 
 

@@ -207,7 +207,7 @@ def network_of(
         _observation(r, r.id, sight_of(facts, r) if r.kind in _BY_SIGHT else "", r.sigma_mm or setup.sigma_mm)
         for r in readings
     )
-    instrument = any(isinstance(one, PointRead) for one in observations)
+    instrument = any(isinstance(observation, PointRead) for observation in observations)
     sights = sorted({sight_of(facts, r) for r in readings if r.kind in _BY_SIGHT})
     return AdjustNetwork(
         sheet=sheet,

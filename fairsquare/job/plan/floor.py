@@ -122,7 +122,7 @@ def floor_work(
                     not_before_min=max(hours[0][0], _minutes(due, base)) if due and who is None else hours[0][0],
                 )
             )
-        own = [one for one in operations if one.id in ids.values()]
+        own = [operation for operation in operations if operation.id in ids.values()]
         if own and job.number in dues and not stopped:
             operations[operations.index(own[-1])] = own[-1].model_copy(update={"due_min": dues[job.number]})
         on_place = tuple(one.id for one in own if rack and one.place == rack)
@@ -151,12 +151,12 @@ def _skills(hand: HandSaid, *, signs: bool) -> tuple[str, ...]:
 def _held(waits: Sequence[Waiting], station: str) -> tuple[str, str]:
     """Return why work at a station cannot be planned (nobody knows until when it waits), or until when it waits."""
     due = ""
-    for one in waits:
-        if station in ORDER and one.holds_up(station):
-            if not one.due_at:
-                asked = f", {one.asked_of} was asked" if one.asked_of else ""
-                return f"waits for {one.words}{asked}; nobody knows until when", ""
-            due = max(due, one.due_at)
+    for wait in waits:
+        if station in ORDER and wait.holds_up(station):
+            if not wait.due_at:
+                asked = f", {wait.asked_of} was asked" if wait.asked_of else ""
+                return f"waits for {wait.words}{asked}; nobody knows until when", ""
+            due = max(due, wait.due_at)
     return "", due
 
 

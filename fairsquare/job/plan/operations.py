@@ -132,8 +132,8 @@ class JobWork(NamedTuple):
     @property
     def estimated(self) -> bool:
         """Whether anybody said what was sold: without it nothing can be said of what the estimate leaves out."""
-        return any(one.sold_h is not None for one in self.said.operations) or any(
-            one.sold_h is not None for one in self.said.parts
+        return any(operation.sold_h is not None for operation in self.said.operations) or any(
+            part.sold_h is not None for part in self.said.parts
         )
 
     @property
@@ -178,17 +178,17 @@ def job_work(
     known = {part.id for part in parts}
     asked = tuple(
         OperationHours(
-            id=one.name,
-            hours=one.hours,
-            needs_off=tuple(name for name in one.needs_off if name in known),
-            sold_h=_sold(facts, said, one.name),
-            worked_h=sum(worked[one.name].values()) if one.name in worked else None,
+            id=operation.name,
+            hours=operation.hours,
+            needs_off=tuple(name for name in operation.needs_off if name in known),
+            sold_h=_sold(facts, said, operation.name),
+            worked_h=sum(worked[operation.name].values()) if operation.name in worked else None,
         )
-        for one in operations
+        for operation in operations
     )
     found = job_hours(JobHours(operations=asked, parts=tuple(parts)))
     by_id = {part.id: part for part in parts}
-    rows = [_operation_row(facts, said, one, worked) for one in operations]
+    rows = [_operation_row(facts, said, operation, worked) for operation in operations]
     rows += [_part_row(facts, said, by_id[name], found.because[name], worked) for name in found.off]
     listed = {row.name for row in rows}
     rows += [_leftover(name, by) for name, by in worked.items() if name not in listed]
@@ -342,10 +342,10 @@ def _finish(facts: JobFacts, done: bool) -> Iterator[JobOperation]:
 def _unlike(operations: Iterable[JobOperation]) -> Iterator[JobOperation]:
     """Give operations of one name a number each: names tell them apart."""
     seen: dict[str, int] = {}
-    for one in operations:
-        name = one.name[:NAME_LETTERS]
+    for operation in operations:
+        name = operation.name[:NAME_LETTERS]
         seen[name.casefold()] = many = seen.get(name.casefold(), 0) + 1
-        yield one._replace(name=name if many == 1 else f"{name[: NAME_LETTERS - 4]} ({many})")
+        yield operation._replace(name=name if many == 1 else f"{name[: NAME_LETTERS - 4]} ({many})")
 
 
 def _parts(facts: JobFacts, said: HoursSaid) -> list[PartHours]:
@@ -387,7 +387,7 @@ def _all_operations(
     closed: Collection[str],
     times: Mapping[str, Times],
 ) -> Iterator[JobOperation]:
-    own = {one.name.casefold(): one for one in said.operations}
+    own = {operation.name.casefold(): operation for operation in said.operations}
     names = {part.id.casefold(): part.id for part in parts}
     following = operations_of(facts, closed)
     for one in following:

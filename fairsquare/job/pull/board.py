@@ -152,7 +152,7 @@ def board_of(facts: JobFacts) -> Board | None:
     events = under_way(facts)
     if not events:
         return None
-    plan = next(one for one in facts.pull_plans if one.version == events[0].plan)
+    plan = next(pull_plan for pull_plan in facts.pull_plans if pull_plan.version == events[0].plan)
     watched = next(event.watched for event in events if event.watched)
     cycles = tuple(cycle for event in events for cycle in event.cycles)
     here = sum(1 for event in events if event.cycles)

@@ -58,13 +58,13 @@ def within_working(setting: Setting) -> Setting:
         }
         | {
             "machines": tuple(
-                one.model_copy(
+                machine.model_copy(
                     update={
-                        "capacity_n": less(one.capacity_n),
-                        "bears_capacity_n": less(one.bears_capacity_n),
+                        "capacity_n": less(machine.capacity_n),
+                        "bears_capacity_n": less(machine.bears_capacity_n),
                     }
                 )
-                for one in setting.machines
+                for machine in setting.machines
             )
         }
     )

@@ -118,14 +118,18 @@ def worked_of(facts: JobFacts, sheet: Sheet, start: Mapping[Code, Row3], chains_
     """Return how a practice was worked, from what was recorded. `start`: where points truly were."""
     off = _off(sheet, start)
     first = next((event.by.at for event in facts.pull_events), "~")
-    read = {one.code for one in facts.readings if one.kind == "point" and not one.loaded and one.by.at < first}
+    read = {
+        reading.code
+        for reading in facts.readings
+        if reading.kind == "point" and not reading.loaded and reading.by.at < first
+    }
     plans = {plan.version: plan.plan for plan in facts.pull_plans}
     cycles = [event for event in facts.pull_events if event.cycles]
     pulled = {(event.plan, event.pull) for event in cycles}
     return Worked(
         seen=_share([code in read for code in off]),
         own=_share([not plans[event.plan].title for event in cycles if event.plan in plans]),
-        free=_share([all(one.loaded_mm is not None for one in event.cycles) for event in cycles]),
+        free=_share([all(cycle.loaded_mm is not None for cycle in event.cycles) for event in cycles]),
         chains=max((len(plans[plan].pulls[pull - 1].chains) for plan, pull in pulled if plan in plans), default=0),
         chains_enough=chains_enough,
     )

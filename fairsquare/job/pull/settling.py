@@ -57,14 +57,14 @@ def taken_back(facts: JobFacts) -> tuple[TakenBack, ...]:
     """Return what each settling took back, oldest first."""
     ways = pulled_ways(facts)
     found = []
-    for one in facts.settlings:
+    for settling in facts.settlings:
         mm = {
-            code: float(np.subtract(one.stood[code], one.stands[code]) @ np.array(ways[code]))
-            for code in one.stands
-            if code in one.stood and code in ways
+            code: float(np.subtract(settling.stood[code], settling.stands[code]) @ np.array(ways[code]))
+            for code in settling.stands
+            if code in settling.stood and code in ways
         }
         if mm:
-            found.append(TakenBack(one, mm))
+            found.append(TakenBack(settling, mm))
     return tuple(found)
 
 

@@ -69,7 +69,7 @@ def outside_work(facts: JobFacts, what: OutsideKind) -> OutsideWork | None:
 
 def running(facts: JobFacts) -> tuple[ClockFact, ...]:
     """Return the clocks that nobody has ended."""
-    return tuple(one for one in facts.clocks if one.ended is None)
+    return tuple(clock for clock in facts.clocks if clock.ended is None)
 
 
 def release_demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> tuple[Demand, ...]:
@@ -96,7 +96,7 @@ def _demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> Ite
     yield _finish(facts)
     yield from (_outside(facts, what) for what in OUTSIDES)
     clocks = running(facts)
-    run = (lacks("clocks.run", clocks=[one.label for one in clocks]),) if clocks else ()
+    run = (lacks("clocks.run", clocks=[clock.label for clock in clocks]),) if clocks else ()
     yield demand("clocks", say("clocks.ended"), run, page="bond")
 
 

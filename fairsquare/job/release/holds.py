@@ -426,8 +426,12 @@ def _missing_decision(facts: JobFacts, picture: Picture | None) -> list[Missing]
     missing += _kept_though_off(facts, picture)
     damage = damage_of(facts)
     return missing + [
-        Missing(said=say(f"damage.{one.kind}", **one.values), todo=_again(facts, one), page="damage#settle-h")
-        for one in open_findings(facts, damage.findings if damage else ())
+        Missing(
+            said=say(f"damage.{open_finding.kind}", **open_finding.values),
+            todo=_again(facts, open_finding),
+            page="damage#settle-h",
+        )
+        for open_finding in open_findings(facts, damage.findings if damage else ())
     ]
 
 
@@ -462,7 +466,7 @@ def _kept_though_off(facts: JobFacts, picture: Picture) -> list[Missing]:
     missing = []
     for state in member_states(facts):
         off = [p.code for p in points.get(state.member, ()) if picture.judged[p.code].state == "off"]
-        layers = {one.layer for one in member_states(facts) if one.member == state.member}
+        layers = {member_state.layer for member_state in member_states(facts) if member_state.member == state.member}
         if off and len(layers) == 1 and state.decision and state.decision.decision == "keep":
             page = f"decide?{urlencode({'member': state.member})}"
             missing.append(lacks("decision.kept_off", member=state.name, codes=off, overridable=True, page=page))
@@ -476,7 +480,7 @@ def _decision_evidence(facts: JobFacts) -> dict[str, str]:
         "walk": _ids(seen.id for seen in structural(facts)),
         "members": _ids(state.seen.id for state in states if state.seen),
         "decisions": _ids(state.decision.id for state in states if state.decision),
-        "settled": _ids(one.id for one in facts.settlements),
+        "settled": _ids(settlement.id for settlement in facts.settlements),
         "supplements": _ids(state.line.id for state in line_states(facts) if state.opens_decision),
         **({"bound": _ids(one.id for one in facts.bound)} if facts.bound else {}),
     }
@@ -539,9 +543,11 @@ def _fit_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
     evidence = _setup_evidence(facts, picture)
     evidence["movements"] = _moves(facts, "fit_accepted")
     if facts.parts:
-        evidence["parts"] = _ids([*(one.id for one in facts.part_items), *(one.id for one in facts.part_spans)])
+        evidence["parts"] = _ids(
+            [*(part_item.id for part_item in facts.part_items), *(part_span.id for part_span in facts.part_spans)]
+        )
     if facts.sections:
-        done = [*(one.id for one in facts.weld_ticks), *(one.id for one in facts.cuts_made)]
+        done = [*(weld_tick.id for weld_tick in facts.weld_ticks), *(cut.id for cut in facts.cuts_made)]
         evidence["cuts"] = _ids([*(one.id for one in facts.section_said), *done])
     evidence["gaps"] = _ids({(gap.place, gap.stand): gap.id for gap in facts.gaps}.values())
     fit = fit_fact(facts)
@@ -550,8 +556,8 @@ def _fit_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
     seams = seam_states(facts)
     if seams:
         evidence["seams"] = "; ".join(
-            f"{one.number} {one.plan.process} {one.plan.metal} {'+'.join(f'{mm:g}' for mm in one.plan.sheets_mm)}"
-            for one in seams
+            f"{seam.number} {seam.plan.process} {seam.plan.metal} {'+'.join(f'{mm:g}' for mm in seam.plan.sheets_mm)}"
+            for seam in seams
         )
     if picture:
         evidence["readings"] = _ids(sorted(i for used in picture.used.values() for i in used))

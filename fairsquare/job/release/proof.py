@@ -126,7 +126,7 @@ def point_demands(facts: JobFacts, picture: Picture, consented: frozenset[str] =
     allowed = [code for code, one in judged.items() if (code, one.state) in left_off]
     evidence = say("points.fair", fair=fair, many=len(judged), consented=allowed)
     yield demand("fair", evidence, not_fair, page="damage")
-    off = [one for one in drifts(facts, picture) if one.off]
+    off = [drift for drift in drifts(facts, picture) if drift.off]
     if off:
         told = [say("points.by", code=one.code, by_mm=one.mm) for one in off]
         yield demand("still", None, (lacks("points.drift", each=told),), page="measure")
@@ -156,7 +156,7 @@ def gap_demands(facts: JobFacts, *, after_welding: bool = False) -> Iterator[Dem
         yield demand("gaps", None, (lacks("gaps.unlisted"),), page="fit/panels")
         return
     if not after_welding:
-        never = [one.place for one in states if one.rack is None]
+        never = [state.place for state in states if state.rack is None]
         missing = (lacks("gaps.unread_rack", places=never),) if never else ()
         yield demand("gaps_rack", say("of", many=len(states)), missing, page="fit")
     yield _strips(facts)
@@ -166,15 +166,15 @@ def gap_demands(facts: JobFacts, *, after_welding: bool = False) -> Iterator[Dem
 def _strips(facts: JobFacts) -> Demand:
     """Return that every panel hangs on its weatherstrip: without it a gap shows what it will not be."""
     said = fit_said(facts)
-    panels = [one.name for one in said.panels] if said else []
+    panels = [panel.name for panel in said.panels] if said else []
     bare = [name for name in panels if not hangs_on_strip(facts, name)]
     missing = (lacks("gaps.bare", panels=bare, overridable=True),) if bare else ()
     return demand("strips", say("gaps.panels", panels=panels), missing, page="fit/panels")
 
 
 def _wheel_gaps(facts: JobFacts, states: tuple[GapState, ...], *, after_welding: bool) -> Iterator[Demand]:
-    read: list[tuple[str, GapFact]] = [(one.place, one.wheels) for one in states if one.wheels is not None]
-    never = [one.place for one in states if one.wheels is None]
+    read: list[tuple[str, GapFact]] = [(state.place, state.wheels) for state in states if state.wheels is not None]
+    never = [state.place for state in states if state.wheels is None]
     old = [place for place, gap in read if gap.stale]
     wide = [place for place, gap in read if place not in old and not gap_fits(gap)]
     missing = []
@@ -196,7 +196,7 @@ def _wheel_gaps(facts: JobFacts, states: tuple[GapState, ...], *, after_welding:
 
 
 def _findings(facts: JobFacts, picture: Picture | None) -> Demand:
-    found, settled = fit_findings(facts, picture), {one.finding for one in facts.settlements}
+    found, settled = fit_findings(facts, picture), {settlement.finding for settlement in facts.settlements}
     return demand(
         "findings",
         say("fit.settled" if found else "fit.agree"),
@@ -208,7 +208,9 @@ def _findings(facts: JobFacts, picture: Picture | None) -> Demand:
 def _parts(facts: JobFacts) -> Demand:
     states = part_states(facts)
     missing = [
-        lacks("part.faults", part=one.part.name, faults=one.faults, overridable=True) for one in states if one.faults
+        lacks("part.faults", part=state.part.name, faults=state.faults, overridable=True)
+        for state in states
+        if state.faults
     ]
     return demand("parts", say("part.checked_in", many=len(states)), tuple(missing), page="parts")
 
@@ -236,7 +238,7 @@ def _coupons(facts: JobFacts) -> Demand:
 
 def _products(facts: JobFacts) -> Demand:
     said = bond_said(facts)
-    evidence = say("bond.products", products=[one.id for one in said.products]) if said else say("bond.nothing")
+    evidence = say("bond.products", products=[product.id for product in said.products]) if said else say("bond.nothing")
     missing = tuple(lacks("bond.waits", told=words, overridable=True) for words in bond_waits(said, ""))
     return demand("products", evidence, missing, page="bond")
 

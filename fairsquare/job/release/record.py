@@ -225,7 +225,11 @@ def facts_of(record: JobRecord) -> JobFacts:
 def tools_in_record(record: JobRecord) -> tuple[Standing, ...]:
     """Return how far the tools behind a record's figures were to be trusted, as far as the record knows."""
     used = {number for point in record.results.points.values() for number in point.readings}
-    counted = [one for one in record.readings if one.id in used or (one.purpose == "reference" and not one.taken_back)]
+    counted = [
+        reading
+        for reading in record.readings
+        if reading.id in used or (reading.purpose == "reference" and not reading.taken_back)
+    ]
     return standings(record.tools, ((one.instrument, read_at(one)) for one in counted)) if record.tools else ()
 
 

@@ -72,5 +72,9 @@ CHANGES: tuple[Change, ...] = (
 
 def changed_since(then: Mapping[str, int], where: str) -> Change | None:
     """Return the change by which a figure made by those versions may be another today; None where none explains it."""
-    known = (one for one in CHANGES if then.get(one.calculation, 1) < one.version and re.fullmatch(one.where, where))
+    known = (
+        change
+        for change in CHANGES
+        if then.get(change.calculation, 1) < change.version and re.fullmatch(change.where, where)
+    )
     return next(known, None)

@@ -76,7 +76,7 @@ def _editor(
         version=finishing.version_of(view, "bond"),
         product_kinds=PRODUCT_KINDS,
         surfaces=SURFACES,
-        offered=[one for one in shop_of(request).products if one.id.casefold() not in there],
+        offered=[product for product in shop_of(request).products if product.id.casefold() not in there],
     )
 
 
@@ -125,8 +125,8 @@ def _page(
         surfaces=SURFACES,
         treatments=TREATMENTS,
         clocks=[one for one in _running(request) if one.job == number],
-        running={(one.product, one.kind) for one in view.facts.clocks if one.ended is None},
-        ended=[one for one in view.facts.clocks if one.ended is not None][::-1],
+        running={(clock.product, clock.kind) for clock in view.facts.clocks if clock.ended is None},
+        ended=[clock for clock in view.facts.clocks if clock.ended is not None][::-1],
     )
 
 

@@ -208,7 +208,7 @@ def _sheet_page(request: Request, view: JobView, state: SectionState, paper: Pap
         if state.strip
         else [],
         putting_in=putting_in(state.welds) if state.welds else {},
-        parts=[one for one in part_states(view.facts) if part is None or one.part.id == part],
+        parts=[part_state for part_state in part_states(view.facts) if part is None or part_state.part.id == part],
         marks=MARKS,
         mark_sign=lambda mark: drawn_on_paper(mark_sign(mark)),
         cautions=CAUTIONS,

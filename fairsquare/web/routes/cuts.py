@@ -199,7 +199,7 @@ def _page(
         layer_names={layer.id: layer.id for layer in state.strip.layers} if state.strip else {},
         gone=[cut for cut in view.facts.cuts_made if cut.section == section and cut.taken_back],
         photos=photos_of(view.facts, "section").get(state.fact.id, []),
-        parts=[one for one in part_states(view.facts) if part is None or one.part.id == part],
+        parts=[part_state for part_state in part_states(view.facts) if part is None or part_state.part.id == part],
         bands=bands(state, number, width=drawing_px(request))[:2],
         legend=legend(state, units_of(request)),
         any_never=any_never(state),

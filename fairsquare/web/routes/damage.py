@@ -40,7 +40,7 @@ def _page(
     damage, picture, sheet = damage_of(view.facts), damage_picture(view.facts), view.facts.sheet
     judged = picture.judged if picture else {}
     unread = [code for code, found in judged.items() if found.state == "unread"]
-    reasons = {one.finding: one for one in view.facts.settlements}
+    reasons = {settlement.finding: settlement for settlement in view.facts.settlements}
     worst = max(damage.ends.values(), key=lambda end: end.most_mm) if damage else None
     keys = [(key_of(finding), finding) for finding in (damage.findings if damage else ())]
     return render(

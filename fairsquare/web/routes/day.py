@@ -198,7 +198,7 @@ def _page(
             plan.pieces,
             board,
             names,
-            {one.name: one.many for one in said.places},
+            {place.name: place.many for place in said.places},
             now.astimezone(zone),
             movable=may(session.person, "plan day"),
         )

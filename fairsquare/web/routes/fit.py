@@ -99,7 +99,7 @@ def _page(
         free_spans=_free_spans(view),
         findings=fit_findings(view.facts, view.state.picture),
         unsettled={one.key for one in open_fit_findings(view.facts, view.state.picture)},
-        settled={one.finding: one for one in view.facts.settlements},
+        settled={settlement.finding: settlement for settlement in view.facts.settlements},
         moves={what: MOVES[what].title for what in SIMPLE},
         log=view.facts.movements[-8:][::-1],
         call_unit=call_unit_of(request),
@@ -383,8 +383,8 @@ def _beside(view: JobView) -> dict[str, list[tuple[str, PointJudgement]]]:
     if sheet is None or picture is None:
         return {}
     return {
-        one.place: [(code, picture.judged[code]) for code in near_points(sheet, one.said)]
-        for one in gap_states(view.facts)
+        gap_state.place: [(code, picture.judged[code]) for code in near_points(sheet, gap_state.said)]
+        for gap_state in gap_states(view.facts)
     }
 
 

@@ -201,7 +201,7 @@ def _context(request: Request, view: JobView, unit: str, mode: str, tool: str) -
     """Return what a call is understood by: the sheet's places, the unit, how spans are meant, and the gauges' pin."""
     sheet = view.facts.sheet
     gauges = [one for one in tools_of(request) if one.kind == "gauges"]
-    chosen = next((one for one in gauges if str(one.id) == tool), gauges[0] if gauges else None)
+    chosen = next((gauge for gauge in gauges if str(gauge.id) == tool), gauges[0] if gauges else None)
     meant: SpanMode = "datum_parallel" if mode == "flat" else "point_to_point"
     return Context(
         places={point.code: point.xyz for point in sheet.points} if sheet else {},
@@ -424,7 +424,7 @@ def _why_not(r: ReadingFact, counts: set[int], known: bool) -> str:
 
 def _span_tools(tools: tuple[ShopTool, ...]) -> list[ShopTool]:
     """Return the tools between which a call does not tell: trams and tapes, trams first."""
-    return sorted((one for one in tools if one.kind in ("tram", "tape")), key=lambda one: one.kind != "tram")
+    return sorted((tool for tool in tools if tool.kind in ("tram", "tape")), key=lambda one: one.kind != "tram")
 
 
 def _factor(text: str) -> float:

@@ -45,7 +45,7 @@ def _page(
         at="waits",
         now=next((stop for stop in stops if stop.status == "now"), None),
         waiting=waiting(view.facts),
-        over=[one for one in view.facts.waits if one.over is not None],
+        over=[wait for wait in view.facts.waits if wait.over is not None],
         kinds=WAIT_KINDS,
         stations={
             "": "at once, whatever comes next",

@@ -353,6 +353,6 @@ def _settings_words(state: SeamState) -> str:
 
 
 def _watched(view: JobView, state: SeamState) -> list[dict[str, Any]]:
-    found = {one.code: one for one in drifts(view.facts, view.state.picture)}
+    found = {drift.code: drift for drift in drifts(view.facts, view.state.picture)}
     points = points_by_code(view.facts.sheet) if view.facts.sheet else {}
     return [{"code": code, "drift": found.get(code), "point": points.get(code)} for code in state.plan.watch]

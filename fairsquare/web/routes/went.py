@@ -25,7 +25,7 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
     """Show how a job went, or goes so far."""
     view, units = desk_of(request).view(number), units_of(request)
     went = learning.how_it_went(view)
-    places = [(place, [one for one in went.springs if one.place == place]) for place in PLACES]
+    places = [(place, [spring for spring in went.springs if spring.place == place]) for place in PLACES]
     return render(
         request,
         "went.html",
@@ -37,7 +37,7 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
         springs=[(place, own, share_of(own)) for place, own in places if own],
         points=first_and_last(went.points, lambda mm: length(mm, units), min(drawing_px(request), WIDTH)),
         hours=hours_by_operation(went.hours, min(drawing_px(request), WIDTH)),
-        waits=hours_waited([(one.words, one.hours, 1) for one in went.waits], min(drawing_px(request), WIDTH)),
+        waits=hours_waited([(wait.words, wait.hours, 1) for wait in went.waits], min(drawing_px(request), WIDTH)),
         stations=HELD_UP,
     )
 
@@ -56,7 +56,7 @@ def past(request: Request, session: Session = Depends(signed_in)) -> Response:
         shares=job_by_job(_share_rows(found), "what the frame says", min(drawing_px(request), WIDTH)),
         times=job_by_job(_time_rows(found), "the usual hours", min(drawing_px(request), WIDTH)),
         waits=hours_waited(
-            learning.waited_for(one for job in jobs for one in job.waits), min(drawing_px(request), WIDTH)
+            learning.waited_for(wait for job in jobs for wait in job.waits), min(drawing_px(request), WIDTH)
         ),
         sums=_sums(jobs),
     )
@@ -90,5 +90,5 @@ def _sums(jobs: list[JobWent]) -> dict[str, float]:
         "first": sum(job.off[0] for job in jobs),
         "last": sum(job.off[1] for job in jobs),
         "cycles": sum(len(job.springs) for job in jobs),
-        "waited": sum(one.hours for job in jobs for one in job.waits),
+        "waited": sum(wait.hours for job in jobs for wait in job.waits),
     }

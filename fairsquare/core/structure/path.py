@@ -5,6 +5,7 @@ with its consistent stiffness and a line search finds the one answer.
 """
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -71,69 +72,29 @@ class Follower:
 
         `guess` (c, f) are displacements to begin the search with.
         """
-        frame, scale = self.frame, self._scale
-        cases, members = before.natural.shape[:2]
-        if not frame.freedoms:
+        if not self.frame.freedoms:
             return before
-        moved = before.moved + (loads - before.loads) @ frame.flexibility if guess is None else guess.copy()
+        moved = before.moved + (loads - before.loads) @ self.frame.flexibility if guess is None else guess.copy()
+        return _Step(self, before, loads, moved).found()
+
+    def _at(self, step: "_Step", moved: Floats, picked: NDArray[np.intp]) -> "_Tried":
+        """Return what the picked cases (k) answer to displacements (k, f)."""
+        before, loads, (cases, members) = step.before, step.loads, step.before.natural.shape[:2]
         stiffness, back, yields = self._for(cases)
-        multipliers = before.multipliers.copy()
-
-        def at(moved: Floats, picked: NDArray[np.intp]) -> tuple[Floats, Floats, Yielded]:
-            self.work += len(picked) * members + _CALL
-            chosen = self._numbers(picked, members)
-            whole = len(picked) == cases
-            deformed = frame.deformations(moved).reshape(-1, 6)
-            ends = respond(
-                deformed,
-                before.plastic if whole else before.plastic[:, :, chosen],
-                stiffness if whole else stiffness[:, chosen],
-                back if whole else back[:, chosen],
-                yields if whole else yields[:, chosen],
-                multipliers if whole else multipliers[:, chosen],
-            )
-            natural = ends.natural.reshape(-1, members, 6)
-            return loads[picked] - frame.gathered(natural), natural, ends.yielded
-
-        limit, nearly = self._limits(before, loads)
-        picked = np.arange(cases)
-        left, natural, yielded = at(moved, picked)
-        all_natural = natural
-        plastic = before.plastic.copy()
-        best = np.full(cases, np.inf)
-        stuck = np.zeros(cases, dtype=int)
-        self._keep(plastic, multipliers, yielded, picked, members, before)
-        for _ in range(_ROUNDS):
-            off = np.abs(left * scale).max(axis=1)
-            better = off < 0.5 * best[picked]
-            stuck[picked] = np.where(better, 0, stuck[picked] + 1)
-            best[picked] = np.minimum(best[picked], off)
-            going = (off > limit[picked]) & ~((stuck[picked] > 3) & (off <= nearly[picked]))
-            if not going.any():
-                break
-            where = np.flatnonzero(going)
-            left, picked, yielded = left[where], picked[where], _only(yielded, going, members)
-            move = self._step(left, yielded, len(picked), members)
-            fall = (left * move).sum(axis=1)
-            low, high = np.zeros(len(picked)), np.ones(len(picked))
-            slope_low, part = -fall, np.ones(len(picked))
-            tried, trial_natural, trial_yielded = at(moved[picked] + move, picked)
-            for _ in range(_HALVINGS):
-                slope = -(tried * move).sum(axis=1)
-                beyond = (slope > _OVERSHOT * np.abs(fall)) & (np.abs(tried * scale).max(axis=1) > limit[picked])
-                short = (part < 1.0) & (slope < -_UNDERSHOT * np.abs(fall))
-                if not (beyond | short).any():
-                    break
-                high = np.where(beyond, part, high)
-                low, slope_low = np.where(short, part, low), np.where(short, slope, slope_low)
-                falls = np.where(beyond, slope_low / np.where(beyond, slope_low - slope, -1.0), 0.5)
-                part = np.where(beyond | short, low + np.clip(falls, 0.1, 0.9) * (high - low), part)
-                tried, trial_natural, trial_yielded = at(moved[picked] + part[:, None] * move, picked)
-            moved[picked] += part[:, None] * move
-            left, natural, yielded = tried, trial_natural, trial_yielded
-            all_natural[picked] = natural
-            self._keep(plastic, multipliers, yielded, picked, members, before)
-        return Standing(loads, moved, plastic, all_natural, multipliers)
+        self.work += len(picked) * members + _CALL
+        chosen = self._numbers(picked, members)
+        whole = len(picked) == cases
+        deformed = self.frame.deformations(moved).reshape(-1, 6)
+        ends = respond(
+            deformed,
+            before.plastic if whole else before.plastic[:, :, chosen],
+            stiffness if whole else stiffness[:, chosen],
+            back if whole else back[:, chosen],
+            yields if whole else yields[:, chosen],
+            step.multipliers if whole else step.multipliers[:, chosen],
+        )
+        natural = ends.natural.reshape(-1, members, 6)
+        return _Tried(loads[picked] - self.frame.gathered(natural), natural, ends.yielded)
 
     def _limits(self, before: Standing, loads: Floats) -> tuple[Floats, Floats]:
         """Return how much may be left out of balance (c), and how much where rounding lets it come no nearer."""
@@ -163,23 +124,6 @@ class Follower:
 
     def _numbers(self, picked: NDArray[np.intp], members: int) -> NDArray[np.intp]:
         return (picked[:, None] * members + np.arange(members)).ravel()
-
-    def _keep(
-        self,
-        plastic: Floats,
-        multipliers: Floats,
-        yielded: Yielded,
-        picked: NDArray[np.intp],
-        members: int,
-        before: Standing,
-    ) -> None:
-        """Write the plastic parts and multipliers of the picked cases."""
-        chosen = self._numbers(picked, members)
-        plastic[:, :, chosen] = before.plastic[:, :, chosen]
-        multipliers[:, chosen] = 0.0
-        where = chosen[yielded.members]
-        plastic[:, :, where] = yielded.plastic
-        multipliers[:, where] = yielded.multipliers
 
     def _step(self, left: Floats, yielded: Yielded, cases: int, members: int) -> Floats:
         """Return Newton's step (c, f) for what is left out of balance (c, f)."""
@@ -216,3 +160,82 @@ def _only(yielded: Yielded, going: NDArray[np.bool_], members: int) -> Yielded:
         yielded.plastic[..., keep],
         yielded.softening[keep],
     )
+
+
+class _Tried(NamedTuple):
+    """What k cases answer to displacements: forces left out of balance (k, f), natural forces (k, m, 6), hinges."""
+
+    left: Floats
+    natural: Floats
+    yielded: Yielded
+
+
+class _Step:
+    """One implicit step of c cases, from where they stood to `loads` (c, f): Newton's method, beginning at `moved` (c, f)."""
+
+    def __init__(self, follower: Follower, before: Standing, loads: Floats, moved: Floats) -> None:
+        self.before, self.loads, self.multipliers = before, loads, before.multipliers.copy()
+        self._follower, self._moved, self._plastic = follower, moved, before.plastic.copy()
+        self._limit, self._nearly = follower._limits(before, loads)
+        cases = len(moved)
+        self._best, self._stuck = np.full(cases, np.inf), np.zeros(cases, dtype=int)
+
+    def found(self) -> Standing:
+        """Return where the cases stand when nothing is left out of balance."""
+        follower, members = self._follower, self.before.natural.shape[1]
+        picked = np.arange(len(self._moved))
+        tried = follower._at(self, self._moved, picked)
+        natural = tried.natural
+        self._keep(tried, picked)
+        for _ in range(_ROUNDS):
+            going = self._going(tried.left, picked)
+            if not going.any():
+                break
+            left, picked = tried.left[going], picked[going]
+            move = follower._step(left, _only(tried.yielded, going, members), len(picked), members)
+            part, tried = self._along(move, left, picked)
+            self._moved[picked] += part[:, None] * move
+            natural[picked] = tried.natural
+            self._keep(tried, picked)
+        return Standing(self.loads, self._moved, self._plastic, natural, self.multipliers)
+
+    def _keep(self, tried: _Tried, picked: NDArray[np.intp]) -> None:
+        """Keep the plastic parts and multipliers of the picked cases."""
+        chosen = self._follower._numbers(picked, self.before.natural.shape[1])
+        self._plastic[:, :, chosen] = self.before.plastic[:, :, chosen]
+        self.multipliers[:, chosen] = 0.0
+        where = chosen[tried.yielded.members]
+        self._plastic[:, :, where] = tried.yielded.plastic
+        self.multipliers[:, where] = tried.yielded.multipliers
+
+    def _off(self, left: Floats) -> Floats:
+        """Return how much is left out of balance in each case (k)."""
+        off: Floats = np.abs(left * self._follower._scale).max(axis=1)
+        return off
+
+    def _going(self, left: Floats, picked: NDArray[np.intp]) -> NDArray[np.bool_]:
+        """Return which of the picked cases go on: out of balance, and not stuck where rounding lets them come no nearer."""
+        off = self._off(left)
+        self._stuck[picked] = np.where(off < 0.5 * self._best[picked], 0, self._stuck[picked] + 1)
+        self._best[picked] = np.minimum(self._best[picked], off)
+        stuck: NDArray[np.bool_] = (self._stuck[picked] > 3) & (off <= self._nearly[picked])
+        return (off > self._limit[picked]) & ~stuck
+
+    def _along(self, move: Floats, left: Floats, picked: NDArray[np.intp]) -> tuple[Floats, _Tried]:
+        """Return how much of a move (k, f) each picked case makes, to where the work hardly falls on, and what it answers there."""
+        fall = (left * move).sum(axis=1)
+        low, high, part = np.zeros(len(picked)), np.ones(len(picked)), np.ones(len(picked))
+        slope_low = -fall
+        tried = self._follower._at(self, self._moved[picked] + move, picked)
+        for _ in range(_HALVINGS):
+            slope = -(tried.left * move).sum(axis=1)
+            beyond = (slope > _OVERSHOT * np.abs(fall)) & (self._off(tried.left) > self._limit[picked])
+            short = (part < 1.0) & (slope < -_UNDERSHOT * np.abs(fall))
+            if not (beyond | short).any():
+                break
+            high = np.where(beyond, part, high)
+            low, slope_low = np.where(short, part, low), np.where(short, slope, slope_low)
+            falls = np.where(beyond, slope_low / np.where(beyond, slope_low - slope, -1.0), 0.5)
+            part = np.where(beyond | short, low + np.clip(falls, 0.1, 0.9) * (high - low), part)
+            tried = self._follower._at(self, self._moved[picked] + part[:, None] * move, picked)
+        return part, tried

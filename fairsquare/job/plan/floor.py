@@ -79,63 +79,98 @@ def floor_work(
 
     `may_not_sign`: people who sign nothing, so that what is proven and handed over is not given to them.
     """
-    operations: list[Operation] = []
-    pieces: dict[str, Piece] = {}
-    not_now: list[NotNow] = []
-    stays: list[tuple[str, ...]] = []
-    at_it: dict[str, str] = {}
+    shop = _Shop(
+        said, {hand.name: _skills(hand, signs=hand.name not in may_not_sign) for hand in said.hands}, hours, base
+    )
+    each = [_of_job(job, shop, dues.get(job.number)) for job in jobs]
     rack = said.at("set-up").place
-    skills = {skill for hand in said.hands for skill in hand.skills}
-    hands = {hand.name: _skills(hand, signs=hand.name not in may_not_sign) for hand in said.hands}
-    able = {skill for own in hands.values() for skill in own}
-    for job in jobs:
-        ids: dict[str, str] = {}
-        stopped = ""
-        for k, step in enumerate(_steps(job.work)):
-            takes, id = said.at(step.station), f"{job.number} {k + 1}"
-            needs = _signed(takes.skill) if kind_of(step.what) == "prove" else takes.skill
-            held, due = _held(job.waiting, step.station)
-            lacking = f"nobody can {takes.skill}" if takes.skill and takes.skill not in skills else ""
-            if not lacking and needs and needs not in able:
-                lacking = "it is signed for, and nobody who may sign is there"
-            if step.people > len(said.hands):
-                lacking = f"it takes {step.people} people"
-            stopped = stopped or held or lacking
-            if stopped:
-                not_now.append(NotNow(job=job.number, vehicle=job.vehicle, what=step.what, why=stopped))
-                continue
-            ids[step.what] = id
-            pieces[id] = Piece(
-                id=id, job=job.number, vehicle=job.vehicle, what=step.what, station=step.station, minutes=step.minutes
-            )
-            who = next((name for what, name in job.going_on if what == step.what), None)
-            if who is not None:
-                at_it[id] = who
-            operations.append(
-                Operation(
-                    id=id,
-                    minutes=step.minutes,
-                    skill=needs or None if who is None else None,
-                    helpers=step.people - 1,
-                    place=takes.place or None,
-                    after=tuple(ids[name] for name in step.after if name in ids) if who is None else (),
-                    not_before_min=max(hours[0][0], _minutes(due, base)) if due and who is None else hours[0][0],
-                )
-            )
-        own = [operation for operation in operations if operation.id in ids.values()]
-        if own and job.number in dues and not stopped:
-            operations[operations.index(own[-1])] = own[-1].model_copy(update={"due_min": dues[job.number]})
-        on_place = tuple(one.id for one in own if rack and one.place == rack)
-        if on_place:
-            stays.append(on_place)
+    stays = [tuple(one.id for one in own.operations if rack and one.place == rack) for own in each]
     asked = DayPlan(
-        operations=tuple(operations),
-        people=tuple(Worker(id=name, skills=own) for name, own in hands.items()),
+        operations=tuple(one for own in each for one in own.operations),
+        people=tuple(Worker(id=name, skills=own) for name, own in shop.hands.items()),
         places={place.name: place.many for place in said.places},
         hours=tuple(hours),
     )
-    on_rack = frozenset(job.number for job in jobs if job.on_rack)
-    return FloorWork(asked, pieces, tuple(stays), on_rack, at_it, tuple(not_now))
+    return FloorWork(
+        asked,
+        {piece.id: piece for own in each for piece in own.pieces},
+        tuple(ids for ids in stays if ids),
+        frozenset(job.number for job in jobs if job.on_rack),
+        {id: who for own in each for id, who in own.at_it.items()},
+        tuple(one for own in each for one in own.not_now),
+    )
+
+
+class _Shop(NamedTuple):
+    """What there is to work with: what the shop said of itself, its people with what each can, the hours, and their beginning."""
+
+    said: ShopSaid
+    hands: Mapping[str, tuple[str, ...]]
+    hours: Sequence[tuple[int, int]]
+    base: datetime.datetime
+
+    def needs(self, step: _Step) -> str:
+        """Return the skill that a step needs; empty for none."""
+        skill = self.said.at(step.station).skill
+        return _signed(skill) if kind_of(step.what) == "prove" else skill
+
+    def lacks(self, step: _Step) -> str:
+        """Return what the shop lacks for a step, in words; empty where nothing."""
+        skill, needs = self.said.at(step.station).skill, self.needs(step)
+        if step.people > len(self.said.hands):
+            return f"it takes {step.people} people"
+        if skill and not any(skill in hand.skills for hand in self.said.hands):
+            return f"nobody can {skill}"
+        if needs and not any(needs in own for own in self.hands.values()):
+            return "it is signed for, and nobody who may sign is there"
+        return ""
+
+
+class _OfJob(NamedTuple):
+    """What there is to plan of one job, in the order of the work."""
+
+    operations: list[Operation]
+    pieces: list[Piece]
+    at_it: dict[str, str]
+    not_now: list[NotNow]
+
+
+def _of_job(job: JobToPlan, shop: _Shop, promised_min: int | None) -> _OfJob:
+    """Return what there is to plan of a job: up to the first step that is held up or that the shop lacks something for."""
+    found, ids, stopped = _OfJob([], [], {}, []), dict[str, str](), ""
+    for k, step in enumerate(_steps(job.work)):
+        held, due = _held(job.waiting, step.station)
+        stopped = stopped or held or shop.lacks(step)
+        if stopped:
+            found.not_now.append(NotNow(job=job.number, vehicle=job.vehicle, what=step.what, why=stopped))
+            continue
+        id = ids[step.what] = f"{job.number} {k + 1}"
+        found.pieces.append(
+            Piece(
+                id=id, job=job.number, vehicle=job.vehicle, what=step.what, station=step.station, minutes=step.minutes
+            )
+        )
+        who = next((name for what, name in job.going_on if what == step.what), None)
+        if who is not None:
+            found.at_it[id] = who
+        found.operations.append(_operation(id, step, shop, ids, due, begun=who is not None))
+    if found.operations and promised_min is not None and not stopped:
+        found.operations[-1] = found.operations[-1].model_copy(update={"due_min": promised_min})
+    return found
+
+
+def _operation(id: str, step: _Step, shop: _Shop, ids: Mapping[str, str], due: str, *, begun: bool) -> Operation:
+    """Return a step as an operation of the plan: one that was begun goes on with whoever is at it, whatever came before it."""
+    opens = shop.hours[0][0]
+    return Operation(
+        id=id,
+        minutes=step.minutes,
+        skill=None if begun else shop.needs(step) or None,
+        helpers=step.people - 1,
+        place=shop.said.at(step.station).place or None,
+        after=() if begun else tuple(ids[name] for name in step.after if name in ids),
+        not_before_min=max(opens, _minutes(due, shop.base)) if due and not begun else opens,
+    )
 
 
 def _signed(skill: str) -> str:

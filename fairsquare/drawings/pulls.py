@@ -3,7 +3,7 @@
 Drawn with the front at the left, as the structure is. Movement is drawn `FACTOR` times.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from html import escape
 from typing import NamedTuple
 
@@ -66,29 +66,14 @@ def pull_drawing(
     `ground_only` leaves out the side and all towers that draw nothing: for the board. `width`: of the page it is laid out for, px;
     `units`: of heights.
     """
-    margin = _MARGIN if width >= _NARROW else _NARROW_MARGIN
-    nodes = skeleton.nodes
     used = {chain.tower: chain for chain in (work.chains if work else ())}
     drawing = [tower for tower in setting.towers if tower.id in used or not ground_only]
-    places: list[Row3] = [*nodes.values(), *((*t.at, 0.0) for t in drawing)]
-    low = (min(-p[0] for p in places) - 150, min(p[1] for p in places) - 250)
-    high = (max(-p[0] for p in places) + 150, max(p[1] for p in places) + 250)
-    scale = min(
-        (width - 2 * margin) / (high[0] - low[0]),
-        (_TALLEST_GROUND if ground_only else _TALLEST_PLAN) / (high[1] - low[1]),
-    )
-    plan = _View(_from_above, low, scale, 24.0, margin)
-    plan_height = (high[1] - low[1]) * scale
-    tops = [p[2] for p in nodes.values()] + [chain.height_mm for chain in used.values()] + [700.0]
-    side_low = (low[0], -max(tops) - 120)
-    side = _View(_from_side, side_low, scale, plan_height + 54.0, margin)
-    side_height = (max(tops) + 160) * scale
-    total = plan_height + (30.0 if ground_only else side_height + 66.0)
-    views = (plan,) if ground_only else (plan, side)
-    parts = [] if ground_only else [f'<text class="view-title" x="{margin}" y="15">from above</text>']
-    texts = Labels(Box(0.0, 20.0, width, plan_height + 28.0), _standing(plan, setting, skeleton, drawing))
+    laid = _laid(skeleton, drawing, used, width, ground_only=ground_only)
+    plan, room = laid.plan, Box(0.0, 20.0, width, laid.plan_height + 28.0)
+    texts = Labels(room, _standing(plan, setting, skeleton, drawing))
+    parts = [] if ground_only else [f'<text class="view-title" x="{laid.margin}" y="15">from above</text>']
     parts += _clear_ground(plan, held)
-    for view in views:
+    for view in (plan,) if ground_only else (plan, laid.side):
         parts += _assumed(view, skeleton, setting)
         parts += _frame(view, skeleton, deviations, "now", setting.assumed)
         if ghost:
@@ -99,21 +84,67 @@ def pull_drawing(
     parts += _towers(plan, drawing, used, texts, movable=movable)
     parts += _forces(plan, setting, skeleton, used, texts)
     if not ground_only:
-        words = "from the side, ground below"
-        parts.append(f'<text class="view-title" x="{margin}" y="{plan_height + 44:.0f}">{words}</text>')
-        ground = side.top + (0 - side_low[1]) * scale
-        parts.append(f'<path class="ground" d="M{margin} {ground:.1f}H{width - margin}"/>')
-        beside = Labels(Box(0.0, side.top - 6, width, side.top + side_height))
-        parts += _heights(side, setting, skeleton, used, beside, units)
+        parts += laid.ground()
+        beside = Labels(Box(0.0, laid.side.top - 6, width, laid.side.top + laid.side_height))
+        parts += _heights(laid.side, setting, skeleton, used, beside, units)
     label = "The ground to keep clear of, from above" if ground_only else "The pull from above and from the side"
-    return Markup(  # noqa: S704 - every text in it is escaped
-        f'<svg class="pull-drawing" role="{"group" if movable else "img"}" aria-label="{label}" '
-        f'viewBox="0 0 {width:g} {total:.0f}" data-scale="{scale:.6f}" data-left="{margin - low[0] * scale:.3f}" '
-        f'data-top="{24.0 - low[1] * scale:.3f}">'
-        '<defs><pattern id="hatch" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
-        '<path d="M0 0V8" class="hatch-line"/></pattern><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" '
-        'markerWidth="7" markerHeight="7" orient="auto"><path d="M0 0L8 4L0 8z" class="tip"/></marker></defs>'
-        f"{''.join(parts)}</svg>"
+    return laid.svg(parts, label, role="group" if movable else "img")
+
+
+class _Laid(NamedTuple):
+    """How a drawing is laid out, px: the two views of one scale, how high each is, and how high and wide all of it is."""
+
+    plan: _View
+    side: _View
+    plan_height: float
+    side_height: float
+    height: float
+    width: float
+    margin: float
+
+    def ground(self) -> Iterator[str]:
+        """Yield the title of the side, and its ground."""
+        words, above = "from the side, ground below", self.plan_height + 44
+        yield f'<text class="view-title" x="{self.margin}" y="{above:.0f}">{words}</text>'
+        y = self.side.top + (0 - self.side.low[1]) * self.side.scale
+        yield f'<path class="ground" d="M{self.margin} {y:.1f}H{self.width - self.margin}"/>'
+
+    def svg(self, parts: Iterable[str], label: str, *, role: str) -> Markup:
+        """Return parts as a drawing, with what scripts need to tell places from pixels."""
+        scale, (left, top) = self.plan.scale, self.plan.low
+        return Markup(  # noqa: S704 - every text in it is escaped
+            f'<svg class="pull-drawing" role="{role}" aria-label="{label}" '
+            f'viewBox="0 0 {self.width:g} {self.height:.0f}" data-scale="{scale:.6f}" '
+            f'data-left="{self.margin - left * scale:.3f}" data-top="{24.0 - top * scale:.3f}">'
+            '<defs><pattern id="hatch" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
+            '<path d="M0 0V8" class="hatch-line"/></pattern><marker id="tip" viewBox="0 0 8 8" refX="7" refY="4" '
+            'markerWidth="7" markerHeight="7" orient="auto"><path d="M0 0L8 4L0 8z" class="tip"/></marker></defs>'
+            f"{''.join(parts)}</svg>"
+        )
+
+
+def _laid(
+    skeleton: Skeleton, towers: Iterable[PlacedTower], used: Mapping[str, ChainSet], width: float, *, ground_only: bool
+) -> _Laid:
+    """Lay a drawing out: the structure and these towers fit in, with room for what is written about them."""
+    margin = _MARGIN if width >= _NARROW else _NARROW_MARGIN
+    nodes = skeleton.nodes
+    places: list[Row3] = [*nodes.values(), *((*t.at, 0.0) for t in towers)]
+    low = (min(-p[0] for p in places) - 150, min(p[1] for p in places) - 250)
+    high = (max(-p[0] for p in places) + 150, max(p[1] for p in places) + 250)
+    tallest = _TALLEST_GROUND if ground_only else _TALLEST_PLAN
+    scale = min((width - 2 * margin) / (high[0] - low[0]), tallest / (high[1] - low[1]))
+    plan_height = (high[1] - low[1]) * scale
+    top = max([p[2] for p in nodes.values()] + [chain.height_mm for chain in used.values()] + [700.0])
+    side_height = (top + 160) * scale
+    return _Laid(
+        _View(_from_above, low, scale, 24.0, margin),
+        _View(_from_side, (low[0], -top - 120), scale, plan_height + 54.0, margin),
+        plan_height,
+        side_height,
+        plan_height + (30.0 if ground_only else side_height + 66.0),
+        width,
+        margin,
     )
 
 

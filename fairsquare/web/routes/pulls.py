@@ -1,7 +1,9 @@
 """Planning the pulls: how the vehicle is held, the plan and what it does, whether each pull holds, and the cards to print."""
 
 import time
-from typing import Any, cast
+from collections.abc import Mapping
+from types import MappingProxyType
+from typing import Any, NamedTuple, cast
 
 import numpy as np
 from fastapi import APIRouter, Depends, Request, Response
@@ -34,6 +36,7 @@ from fairsquare.core.pull.statics import movement_in_words
 from fairsquare.core.sheet.model import points_by_first_code
 from fairsquare.core.structure.of_sheet import skeleton_of
 from fairsquare.drawings.pulls import pull_drawing
+from fairsquare.job.facts.pulls import PullPlanFact
 from fairsquare.job.pull.board import board_of, places_now, plan_of, setting_of
 from fairsquare.job.pull.proposals import proposals
 from fairsquare.job.pull.settling import SETTLED, learned
@@ -291,6 +294,29 @@ def cards(request: Request, number: str, session: Session = Depends(signed_in)) 
     )
 
 
+class _Shown(NamedTuple):
+    """What is shown of a plan: the pull by its number, how all are seen, why nothing can be, and what its drawing needs."""
+
+    pull: int
+    seen: PlanSeen | None = None
+    cannot: FairSquareError | None = None
+    held: Mapping[str, Any] = MappingProxyType({})
+
+
+def _shown(request: Request, view: JobView, setting: Setting, plan: PullPlanFact | None, pull: int) -> _Shown:
+    """Return what is shown of a plan, or of the vehicle as it stands where there is none yet."""
+    room, units = drawing_px(request), reader_of(request).units
+    sheet, _, made = pulling.request_of(view.facts, plan.plan.school if plan else "outward")
+    if not plan or not plan.plan.pulls:
+        drawn = pull_drawing(sheet, made.skeleton, setting, _now(view), None, None, width=room, units=units)
+        return _Shown(pull, held={"drawn": drawn})
+    pull = min(max(pull, 1), len(plan.plan.pulls))
+    seen = pulling.seen(view.facts, plan.plan)
+    ghost, before = seen.played.pulls[pull - 1].free, _before(view, seen, pull - 1)
+    held = _held(request, view, setting, plan.plan.pulls[pull - 1], before=before, ghost=ghost, width=room)
+    return _Shown(pull, seen, held=held)
+
+
 def _page(
     request: Request,
     session: Session,
@@ -302,30 +328,13 @@ def _page(
 ) -> Response:
     view = desk_of(request).view(number)
     plan, setting = plan_of(view.facts), setting_of(view.facts)
-    seen: PlanSeen | None = None
-    cannot: FairSquareError | None = None
-    held: dict[str, Any] = {}
-    room = drawing_px(request)
+    shown = _Shown(pull)
     if setting is not None:
         try:
-            sheet, _, made = pulling.request_of(view.facts, plan.plan.school if plan else "outward")
-            if plan and plan.plan.pulls:
-                pull = min(max(pull, 1), len(plan.plan.pulls))
-                seen = pulling.seen(view.facts, plan.plan)
-                ghost = seen.played.pulls[pull - 1].free
-                held = _held(
-                    request,
-                    view,
-                    setting,
-                    plan.plan.pulls[pull - 1],
-                    before=_before(view, seen, pull - 1),
-                    ghost=ghost,
-                    width=room,
-                )
-            else:
-                held = {"drawn": pull_drawing(sheet, made.skeleton, setting, _now(view), None, None, width=room)}
+            shown = _shown(request, view, setting, plan, pull)
         except FairSquareError as refused:
-            cannot = refused
+            shown = shown._replace(cannot=refused)
+    seen, pull = shown.seen, shown.pull
     return render(
         request,
         "pulls.html",
@@ -338,7 +347,7 @@ def _page(
         plan=plan,
         setting=setting,
         seen=seen,
-        cannot=cannot,
+        cannot=shown.cannot,
         pull=pull,
         board=board_of(view.facts),
         hold=view.state.hold("decision_made"),
@@ -359,7 +368,7 @@ def _page(
         frame_members=_frame_members(view, setting),
         setting_version=view.facts.pull_settings[-1].version if view.facts.pull_settings else 0,
         plan_version=plan.version if plan else 0,
-        **held,
+        **shown.held,
     )
 
 

@@ -10,7 +10,7 @@ import httpx
 import numpy as np
 
 from bench.stage import Stage
-from fairsquare.actions import pulling
+from fairsquare.actions import pull_plans, pulling
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull, along
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.job.facts.measure import NewReading
@@ -31,7 +31,7 @@ def begin(at: Stage) -> None:
     hold = at.desk.view(JOB).state.hold("decision_made")
     at.desk.sign(lead, _key(), JOB, "decision_made", hold.evidence, "signed for the bench of the board")
     chain = ChainSet(hook="at R2R", tower="rear", height_mm=150, force_n=72_000)
-    pulling.keep_plan(at.desk, lead, _key(), JOB, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
+    pull_plans.keep_plan(at.desk, lead, _key(), JOB, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
     pulling.begin(at.desk, lead, _key(), JOB, 1)
     pulling.go_on(at.desk, lead, _key(), JOB, "cautions", "test", tuple(name for name, _ in CAUTIONS))
     pulling.go_on(at.desk, lead, _key(), JOB, "test", "look")

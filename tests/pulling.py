@@ -7,7 +7,7 @@ from contextlib import contextmanager
 import httpx
 import numpy as np
 
-from fairsquare.actions import Desk, deciding, pulling
+from fairsquare.actions import Desk, deciding, pull_plans, pulling
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.pull.job import ChainSet, PlanSaid, WorkPull
@@ -66,7 +66,7 @@ def begin_pull(desk: Desk, persons, job: str) -> None:
             for side, tower in (("R", "rear"), ("L", "left rear"))
         )
         plan = PlanSaid(school="outward", pulls=(WorkPull(chains=chains),))
-        pulling.keep_plan(desk, persons["lead"], key(), job, plan, 0)
+        pull_plans.keep_plan(desk, persons["lead"], key(), job, plan, 0)
     pulling.begin(desk, persons["lead"], key(), job, 1)
 
 

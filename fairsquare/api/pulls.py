@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter
 from pydantic import Field
 
-from fairsquare.actions import pulling
+from fairsquare.actions import pull_plans, pulling
 from fairsquare.api.doors import At, By
 from fairsquare.api.models import Given, KeyOnly
 from fairsquare.core.model import Many, Model
@@ -157,7 +157,7 @@ def read_settled(number: str, sent: KeyOnly, desk: At, person: By) -> Given:
 def rig(desk: At, person: By) -> list[Gear]:
     """Return the rig in use."""
     del person
-    return list(pulling.rig(desk))
+    return list(pull_plans.rig(desk))
 
 
 @router.get("/jobs/{number}/pulls", tags=["pulls"])
@@ -168,7 +168,7 @@ def show(number: str, desk: At, person: By) -> PlanShown | None:
     plan = plan_of(view.facts)
     if plan is None:
         return None
-    seen = pulling.seen(view.facts, plan.plan)
+    seen = pull_plans.seen(view.facts, plan.plan)
     return PlanShown(
         version=plan.version,
         plan=plan.plan,
@@ -187,7 +187,7 @@ def show_setting(number: str, desk: At, person: By) -> Setting | None:
 @router.post("/jobs/{number}/pulls/find", tags=["pulls"], status_code=201)
 def find(number: str, sent: FindPlan, desk: At, person: By) -> Given:
     """Work out a plan and keep the best as the next version; one that draws past by more than is usual needs its reason."""
-    kept = pulling.find_plan(
+    kept = pull_plans.find_plan(
         desk, person, sent.request_key, number, sent.school, sent.plan_version, sent.overpull_reason
     )
     return Given(ids=(kept,))
@@ -196,13 +196,13 @@ def find(number: str, sent: FindPlan, desk: At, person: By) -> Given:
 @router.post("/jobs/{number}/pulls", tags=["pulls"], status_code=201)
 def keep(number: str, sent: KeepPlan, desk: At, person: By) -> Given:
     """Keep a plan of one's own as the next version."""
-    return Given(ids=(pulling.keep_plan(desk, person, sent.request_key, number, sent.plan, sent.plan_version),))
+    return Given(ids=(pull_plans.keep_plan(desk, person, sent.request_key, number, sent.plan, sent.plan_version),))
 
 
 @router.post("/jobs/{number}/pulls/setting", tags=["pulls"], status_code=201)
 def keep_setting(number: str, sent: KeepSetting, desk: At, person: By) -> Given:
     """Keep how the vehicle is held and pulled as the next version."""
-    version = pulling.keep_setting(desk, person, sent.request_key, number, sent.setting, sent.setting_version)
+    version = pull_plans.keep_setting(desk, person, sent.request_key, number, sent.setting, sent.setting_version)
     return Given(ids=(version,))
 
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from fairsquare.actions import Desk, pulling
+from fairsquare.actions import Desk, pull_plans
 from fairsquare.actions.hearing import reading_of
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.demo.by_hand import SOUND, ByHand
@@ -179,9 +179,9 @@ def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[
     fill_the_shelf(desk, persons["solveig"], persons["ngozi"], datetime.datetime.now(datetime.UTC).date())
     say_the_shop(desk, persons["solveig"])
     for gear in RIG:
-        item = pulling.add_gear(desk, persons["solveig"], _key(), *gear)
+        item = pull_plans.add_gear(desk, persons["solveig"], _key(), *gear)
         if gear[4] == "maker":
-            pulling.look_at_gear(desk, persons["solveig"], _key(), item, "sound", "")
+            pull_plans.look_at_gear(desk, persons["solveig"], _key(), item, "sound", "")
     return [_tell_story(desk, persons, story, index) for index, story in enumerate(_STORIES)]
 
 
@@ -224,7 +224,7 @@ def _tell_story(desk: Desk, persons: dict[str, Person], story: _Story, index: in
     hours_of(desk, persons, number, story.vehicle)
     setting = setting_of_vehicle(story.vehicle)
     if setting != setting_of(desk.view(number).facts):
-        pulling.keep_setting(desk, technician, _key(), number, setting, 0)
+        pull_plans.keep_setting(desk, technician, _key(), number, setting, 0)
     return number
 
 

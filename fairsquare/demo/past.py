@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from fairsquare.actions import Desk, deciding, finishing, pulling, waiting, working
+from fairsquare.actions import Desk, deciding, finishing, pull_plans, pulling, waiting, working
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.fit.said import FitSaid
@@ -155,7 +155,7 @@ def _pull(desk: Desk, technician: Person, number: str) -> None:
         for side, name in (("L", "left"), ("R", "right"))
     )
     plan = PlanSaid(school="outward", pulls=(WorkPull(chains=chains),))
-    pulling.keep_plan(desk, technician, _key(), number, plan, 0)
+    pull_plans.keep_plan(desk, technician, _key(), number, plan, 0)
     pulling.begin(desk, technician, _key(), number, 1)
     ticks = tuple(name for name, _ in CAUTIONS)
     steps: tuple[tuple[BoardState, BoardState, tuple[str, ...]], ...] = (

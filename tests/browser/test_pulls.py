@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from fairsquare.actions import Desk, pulling
+from fairsquare.actions import Desk, pull_plans
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
 from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import TEAL, instrument_reading, seed_of
@@ -23,7 +23,7 @@ def planned(demo: list[str], desk: Desk, persons) -> None:
     hold = desk.view(JOB).state.hold("decision_made")
     desk.sign(lead, key(), JOB, "decision_made", hold.evidence, "signed so that the pulls can be tried")
     chain = ChainSet(hook="at R3R", tower="rear", height_mm=330, force_n=45_000)
-    pulling.keep_plan(desk, lead, key(), JOB, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
+    pull_plans.keep_plan(desk, lead, key(), JOB, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
 
 
 def read(desk: Desk, person, code: str, moved: tuple[float, float, float], *, loaded: bool) -> None:

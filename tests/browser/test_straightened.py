@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from fairsquare.actions import Desk, pulling
+from fairsquare.actions import Desk, pull_plans
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.stand_ins.vehicle import RigFaults
@@ -143,7 +143,7 @@ def test_the_dunlin_straightened_to_the_signed_hold(page: Page, server: str, des
 
 def test_a_clamp_slips_in_the_middle(page: Page, server: str, desk: Desk, persons) -> None:
     chain = ChainSet(hook="at R3R", tower="rear", height_mm=200, force_n=60_000)
-    pulling.keep_plan(
+    pull_plans.keep_plan(
         desk, persons["lead"], key(), TEAL_JOB, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0
     )
     sign_in(page)

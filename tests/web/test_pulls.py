@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
-from fairsquare.actions import pulling
+from fairsquare.actions import pull_plans, pulling
 from fairsquare.core.pull.job import (
     CAUTIONS,
     AfterPull,
@@ -60,7 +60,7 @@ def planned(as_role, desk, persons):
         ChainSet(hook=f"at F5{side}", tower=f"front {name}", height_mm=430, force_n=40_000)
         for side, name in (("L", "left"), ("R", "right"))
     )
-    pulling.keep_plan(desk, lead, key(), job, PlanSaid(school="outward", pulls=(WorkPull(chains=chains),)), 0)
+    pull_plans.keep_plan(desk, lead, key(), job, PlanSaid(school="outward", pulls=(WorkPull(chains=chains),)), 0)
     return job
 
 
@@ -266,8 +266,8 @@ def test_what_a_persons_plan_does_is_that_of_the_frame(planned, desk) -> None:
 
 def test_pieces_of_the_rig_are_chosen_and_bring_what_they_take(as_role, planned, desk, persons) -> None:
     ngozi, job = as_role("technician"), planned
-    pulling.add_gear(desk, persons["lead"], key(), "Post by the door", "post", 77_000.0, None, "maker", "")
-    pulling.add_gear(desk, persons["lead"], key(), "Hook off the crane", "hook", None, None, "home", "")
+    pull_plans.add_gear(desk, persons["lead"], key(), "Post by the door", "post", 77_000.0, None, "maker", "")
+    pull_plans.add_gear(desk, persons["lead"], key(), "Hook off the crane", "hook", None, None, "home", "")
     setting = setting_of(desk.view(job).facts)
     page = ngozi.get(f"/jobs/{job}/pulls")
     assert "Post by the door" in page and 'name="tower-0-piece"' in page
@@ -282,7 +282,7 @@ def test_pieces_of_the_rig_are_chosen_and_bring_what_they_take(as_role, planned,
     placed = next(t for t in kept.towers if t.id == "front right")
     assert placed.piece == "Post by the door" and placed.capacity_n == 77_000.0
     work = WorkPull(chains=(ChainSet(hook="at F5R", tower="front right", height_mm=430, force_n=20_000),))
-    said = pulling.gear_words(desk, kept, work)
+    said = pull_plans.gear_words(desk, kept, work)
     assert said == (
         "Hook off the crane: Home-made, and nobody knows what it takes.",
         "Post by the door: Never looked at.",
@@ -446,7 +446,7 @@ def test_a_frame_is_held_by_ties_and_stands_where_that_is_chosen(as_role, planne
     front = next(a for a in kept.anchors if a.id == "tie C1L")
     assert front.toward[0] > 1016 and front.toward[1] > 548 and front.toward[2] < 180, "outward, down to the floor"
     assert "tie C1L" in page and "It holds" in page
-    _, _, request = pulling.request_of(desk.view(job).facts)
+    _, _, request = pull_plans.request_of(desk.view(job).facts)
     assert {one.id for one in request.rig.anchors} == {f"tie {code}" for code in ("C1L", "C1R", "C3L", "C3R")}
 
 

@@ -10,7 +10,7 @@ import httpx
 import numpy as np
 import pytest
 
-from fairsquare.actions import deciding, pulling
+from fairsquare.actions import deciding, pull_plans, pulling
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
@@ -237,9 +237,9 @@ def on_the_board(job, line, desk, persons) -> str:
         deciding.settle(desk, lead, key(), job, key_of(finding), "looked at again, it stands")
     hold = desk.view(job).state.hold("decision_made")
     desk.sign(lead, key(), job, "decision_made", hold.evidence, "")
-    pulling.keep_setting(desk, lead, key(), job, setting_of_vehicle(DUNLIN), 0)
+    pull_plans.keep_setting(desk, lead, key(), job, setting_of_vehicle(DUNLIN), 0)
     chain = ChainSet(hook="at F5R", tower="front right", height_mm=430, force_n=60_000)
-    pulling.keep_plan(desk, lead, key(), job, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
+    pull_plans.keep_plan(desk, lead, key(), job, PlanSaid(school="outward", pulls=(WorkPull(chains=(chain,)),)), 0)
     pulling.begin(desk, lead, key(), job, 1)
     pulling.go_on(desk, lead, key(), job, "cautions", "test", tuple(name for name, _ in CAUTIONS))
     pulling.go_on(desk, lead, key(), job, "test", "look")

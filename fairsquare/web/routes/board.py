@@ -6,7 +6,7 @@ from typing import Any, cast
 from fastapi import APIRouter, Depends, Request, Response
 from markupsafe import Markup
 
-from fairsquare.actions import pulling
+from fairsquare.actions import pull_plans, pulling
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
@@ -227,7 +227,7 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "say": verdict,
         "stop": verdict.stop,
         "again": verdict.again,
-        "gear_words": pulling.gear_words(desk_of(request), setting, work)
+        "gear_words": pull_plans.gear_words(desk_of(request), setting, work)
         if (setting := setting_of(view.facts))
         else (),
         "void": void,

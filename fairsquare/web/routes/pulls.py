@@ -8,7 +8,7 @@ from typing import Any, NamedTuple, cast
 import numpy as np
 from fastapi import APIRouter, Depends, Request, Response
 
-from fairsquare.actions import Unsure, pulling
+from fairsquare.actions import Unsure, pull_plans
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
@@ -77,7 +77,7 @@ def find(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
     """Begin a search for a plan; what stands in its way is said at once."""
     desk = desk_of(request)
     version = whole(form.text("plan_version"), "plan_version")
-    asked = pulling.check_may_plan(desk, form.session.person, number, school_typed(form.text("school")), version)
+    asked = pull_plans.check_may_plan(desk, form.session.person, number, school_typed(form.text("school")), version)
     _searches(request).begin(number, Search(form.session.person.name, version), proposals, asked)
     return go_to(job_path(number, "pulls/search"))
 
@@ -159,7 +159,7 @@ def keep_found(request: Request, number: str, form: Form = Depends(sent_form)) -
     if search is None or found is None:
         raise Unsure("That plan is not among the best any more: look at what is.", field="choice")
     _searches(request).stop(number)
-    pulling.keep_proposal(
+    pull_plans.keep_proposal(
         desk_of(request),
         form.session.person,
         form.key,
@@ -187,7 +187,7 @@ def change(request: Request, number: str, form: Form = Depends(sent_form)) -> Re
     now = plan_of(view.facts)
     said = now.plan if now else PlanSaid(school=school_typed(form.text("school")), pulls=())
     plan, pull = plan_typed(said, form, pull)
-    pulling.keep_plan(
+    pull_plans.keep_plan(
         desk, form.session.person, form.key, number, plan, whole(form.text("plan_version"), "plan_version")
     )
     return go_to(job_path(number, f"pulls?pull={pull}"))
@@ -199,11 +199,11 @@ def keep_setting(request: Request, number: str, form: Form = Depends(sent_form))
     """Keep how the vehicle is held and pulled, and the sections of its members."""
     desk = desk_of(request)
     now = setting_of(desk.view(number).facts)
-    setting = setting_typed(form, now, pulling.rig(desk))
+    setting = setting_typed(form, now, pull_plans.rig(desk))
     sheet, hold_by = desk.view(number).facts.sheet, form.text("hold_by")
     if sheet is not None and hold_by in HOLD_BY:
         setting = setting.model_copy(update={"anchors": anchors_of(sheet, hold_by)})
-    pulling.keep_setting(
+    pull_plans.keep_setting(
         desk, form.session.person, form.key, number, setting, whole(form.text("setting_version"), "setting_version")
     )
     return go_to(job_path(number, "pulls"))
@@ -218,7 +218,7 @@ def move_tower(request: Request, number: str, form: Form = Depends(sent_form)) -
     if setting is None:
         raise Refused("There is no sheet.", field="tower")
     moved = _with_tower(setting, form.text("tower"), form.text("x"), form.text("y"))
-    pulling.keep_setting(
+    pull_plans.keep_setting(
         desk, form.session.person, form.key, number, moved, whole(form.text("setting_version"), "setting_version")
     )
     return go_to(job_path(number, f"pulls?pull={form.text('pull') or '1'}"))
@@ -263,8 +263,8 @@ def cards(request: Request, number: str, session: Session = Depends(signed_in)) 
     plan, setting = plan_of(view.facts), setting_of(view.facts)
     if plan is None or setting is None:
         raise Refused("There is no plan yet.", field="pull")
-    seen = pulling.seen(view.facts, plan.plan)
-    sheet, _, request_made = pulling.request_of(view.facts, plan.plan.school)
+    seen = pull_plans.seen(view.facts, plan.plan)
+    sheet, _, request_made = pull_plans.request_of(view.facts, plan.plan.school)
     drawings = [
         pull_drawing(
             sheet,
@@ -306,12 +306,12 @@ class _Shown(NamedTuple):
 def _shown(request: Request, view: JobView, setting: Setting, plan: PullPlanFact | None, pull: int) -> _Shown:
     """Return what is shown of a plan, or of the vehicle as it stands where there is none yet."""
     room, units = drawing_px(request), reader_of(request).units
-    sheet, _, made = pulling.request_of(view.facts, plan.plan.school if plan else "outward")
+    sheet, _, made = pull_plans.request_of(view.facts, plan.plan.school if plan else "outward")
     if not plan or not plan.plan.pulls:
         drawn = pull_drawing(sheet, made.skeleton, setting, _now(view), None, None, width=room, units=units)
         return _Shown(pull, held={"drawn": drawn})
     pull = min(max(pull, 1), len(plan.plan.pulls))
-    seen = pulling.seen(view.facts, plan.plan)
+    seen = pull_plans.seen(view.facts, plan.plan)
     ghost, before = seen.played.pulls[pull - 1].free, _before(view, seen, pull - 1)
     held = _held(request, view, setting, plan.plan.pulls[pull - 1], before=before, ghost=ghost, width=room)
     return _Shown(pull, seen, held=held)
@@ -357,12 +357,12 @@ def _page(
         anchor_kinds=ANCHOR_KINDS,
         chain_rows=CHAIN_ROWS,
         harm=harm_of(view.facts.sheet, _now(view), seen.played) if seen and view.facts.sheet else (),
-        factors=pulling.factors_of(view.facts),
+        factors=pull_plans.factors_of(view.facts),
         undone=_undone(view, seen),
         settled=[(words, back) for how, words in SETTLED.items() if (back := learned(view.facts, how))],
         hold_by=HOLD_BY,
-        rig_pieces=_pieces_by_kind(pulling.rig(desk_of(request))),
-        gear_words=pulling.gear_words(desk_of(request), setting, plan.plan.pulls[pull - 1])
+        rig_pieces=_pieces_by_kind(pull_plans.rig(desk_of(request))),
+        gear_words=pull_plans.gear_words(desk_of(request), setting, plan.plan.pulls[pull - 1])
         if seen and plan and setting
         else (),
         frame_members=_frame_members(view, setting),

@@ -4,7 +4,7 @@ import datetime
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from fairsquare.actions import pulling
+from fairsquare.actions import pull_plans
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.pull.gear import GEAR, Gear
 from fairsquare.core.pull.hold import HoldCapacity, HoldTakes, HookHole, PlateBolts, SheetMetal, TabWeld, hold_capacity
@@ -43,7 +43,7 @@ def _page(
             wrong = refused
         except ValueError as refused:
             wrong = Refused(f"Every figure should be above 0. {str(refused).splitlines()[0]}", field="place")
-    pieces = [(piece, *_looked(piece)) for piece in pulling.rig(desk_of(request))]
+    pieces = [(piece, *_looked(piece)) for piece in pull_plans.rig(desk_of(request))]
     return render(
         request,
         "rig.html",
@@ -66,7 +66,7 @@ def add(request: Request, form: Form = Depends(sent_form)) -> Response:
     """Add a piece to the rig; capacities are typed in kN."""
     capacity = number_of(form.text("capacity"), "capacity")
     area = number_of(form.text("area_mm2"), "area_mm2")
-    pulling.add_gear(
+    pull_plans.add_gear(
         desk_of(request),
         form.session.person,
         form.key,
@@ -84,7 +84,9 @@ def add(request: Request, form: Form = Depends(sent_form)) -> Response:
 @shown_again(_page)
 def look(request: Request, item: int, form: Form = Depends(sent_form)) -> Response:
     """Record how a piece was found."""
-    pulling.look_at_gear(desk_of(request), form.session.person, form.key, item, form.text("found"), form.text("words"))
+    pull_plans.look_at_gear(
+        desk_of(request), form.session.person, form.key, item, form.text("found"), form.text("words")
+    )
     return go_to("/rig")
 
 

@@ -15,7 +15,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.intake.safety import SAFETY_BY_KEY
 from fairsquare.core.measure.observations import SetupKind
 from fairsquare.core.said import Said, say
-from fairsquare.core.sheet.model import Sheet, find_point, points_by_code
+from fairsquare.core.sheet.model import Sheet, check_span_ends, find_point, points_by_code
 from fairsquare.core.who import Who
 from fairsquare.files.records import sealed
 from fairsquare.job.deeds import act_of
@@ -237,7 +237,10 @@ class Desk:
     ) -> int:
         """Accept a sheet as the next version. `seen_version` is the one it was compared with; None: not compared."""
         check_may(person, "accept sheet")
+        if not sheet.points:
+            raise Refused("The sheet has no point: nothing can be measured by it.", field="points", value=[])
         points_by_code(sheet)
+        check_span_ends(sheet)
 
         def work(connection: Connection, view: JobView) -> dict[str, Any]:
             now = view.facts.sheet_version or 0

@@ -69,6 +69,8 @@ def _of_tables(facts: JobFacts) -> Iterator[str]:
     items, line = {item.key for item in SAFETY_ITEMS}, {key for key, _ in LINE_ITEMS}
     yield from (f"safety: there is no item {one.item[:40]}" for one in facts.safety if one.item not in items)
     yield from (f"line: there is no part {one.item[:40]}" for one in facts.line if one.item not in line)
+    if facts.sheet is not None and not facts.sheet.points:
+        yield "sheet: it has no point"
     for wait in facts.waits:
         if wait.station and wait.station not in HELD_UP:
             yield f"waits: there is no station {wait.station[:40]}"
@@ -104,6 +106,8 @@ def _of_references(facts: JobFacts) -> Iterator[str]:
         if not 1 <= event.pull <= plans.get(event.plan, 0):
             yield f"pulls: plan {event.plan} has no pull {event.pull}"
         yield from (f"pulls: there is no point {w.code[:40]}" for w in event.watched if w.code not in codes)
+    for span in facts.sheet.spans if facts.sheet else ():
+        yield from (f"sheet, spans: there is no point {code[:40]}" for code in (span.a, span.b) if code not in codes)
     for setup in facts.setups:
         for code in setup.choice.trusted if setup.choice else ():
             if code not in codes:

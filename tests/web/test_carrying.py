@@ -17,6 +17,7 @@ from typer.testing import CliRunner
 
 from fairsquare.cli import app as command_line
 from fairsquare.core.errors import Refused
+from fairsquare.core.sheet.model import Span
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.files.foreign import foreign_faults
 from fairsquare.files.job_file import _own_sha256, check_file, read_job_file
@@ -229,6 +230,7 @@ def test_what_refers_to_nothing_is_foreign(file) -> None:
         WeldTickFact(id=1, section=7, whose="vehicle", weld="1", done=True, did="", by=facts.waits[0].by),
     )
     line = LineFact(id=1, item="wings", answer="hurt", words="", by=tick.by)
+    astray = Span(a=facts.sheet.points[0].code, b="X9", mode="point_to_point", mm=100.0)
     for change, words in (
         ({"readings": (reading.model_copy(update={"setup": 9}),)}, "readings, set-up: there is no 9"),
         ({"readings": (reading, reading)}, "readings: one of them is in it twice"),
@@ -238,6 +240,8 @@ def test_what_refers_to_nothing_is_foreign(file) -> None:
             {"safety": (SafetyFact(id=1, item="horn", answer="done", words="", by=tick.by),)},
             "safety: there is no item horn",
         ),
+        ({"sheet": facts.sheet.model_copy(update={"points": ()})}, "sheet: it has no point"),
+        ({"sheet": facts.sheet.model_copy(update={"spans": (astray,)})}, "sheet, spans: there is no point X9"),
         ({"photos": (facts.photos[0].model_copy(update={"sha256": "x" * 64}),)}, "photos: 1 has no checksum"),
     ):
         assert next(foreign_faults(facts.model_copy(update=change))) == words

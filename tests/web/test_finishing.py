@@ -181,7 +181,7 @@ def test_gaps_are_called_where_they_are_listed_and_a_contradiction_is_settled(as
     ngozi.post(gaps, call="gap door rear top 7.5", unit="mm")
     ngozi.post(gaps, call="flush door top 0.2 proud", unit="mm")
     easy = ngozi.post(gaps, 422, place="Door rear top", said="7.5", target="7", tolerance="3", unit="mm")
-    assert "door rear top is listed with 4 ± 1 mm" in easy, "nobody makes a gap fit by saying so"
+    assert "door rear top is listed with 4 mm ± 1 mm" in easy, "nobody makes a gap fit by saying so"
     page = ngozi.get(f"/jobs/{job}/fit/panels")
     assert "Look at the hinges first: upper, lower" in page
     assert "Move the hinges as written" in page

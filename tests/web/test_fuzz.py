@@ -17,6 +17,7 @@ from schemathesis.specs.openapi.checks import (
 
 from fairsquare.demo.people import SIGN_INS
 from tests.conftest import key
+from tests.web.test_inches import lines_of
 from tests.web.test_job import new_job, read_all, sign, with_references, with_sheet
 
 EXAMPLES = int(os.environ.get("FAIRSQUARE_FUZZ", "6"))
@@ -152,7 +153,7 @@ def forms_of(pages, job: str) -> dict[str, dict[str, str]]:
     found: dict[str, tuple[str, dict[str, str]]] = {}
     for path in (*ROOMS, *(f"/jobs/{job}/{page}" for page in PAGES)):
         answer = pages.http.get(path)
-        assert answer.status_code == 200, path
+        assert answer.status_code == 200, (path, lines_of(answer.text))
         reader = Forms()
         reader.feed(answer.text)
         for action, fields in reader.found:

@@ -7,10 +7,9 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from fairsquare.core.errors import Refused
 from fairsquare.core.model import Model, Row3
 from fairsquare.core.sheet.contradictions import Change, Contradiction, Draft, draft_of, lots
-from fairsquare.core.sheet.model import Sheet, SpanMode, find_point, partner_code, points_by_first_code
+from fairsquare.core.sheet.model import Sheet, SpanMode, check_span_ends, partner_code, points_by_first_code
 from fairsquare.core.sheet.slips import INCH, Kind, Slip, slips_of_point, slips_of_span
 
 _NAMES = ("length", "width", "height")
@@ -142,16 +141,7 @@ class _Search:
 
 def check_sheet(request: CheckSheet) -> SheetChecked:
     """Look for slips of sign, side, unit, column and digit. Raises `UnknownCode` for a span with an end off the sheet."""
-    points = points_by_first_code(request.sheet)
-    for index, span in enumerate(request.sheet.spans):
-        for name, code in (("a", span.a), ("b", span.b)):
-            find_point(points, code, f"sheet.spans.{index}.{name}")
-        if span.a == span.b:
-            raise Refused(
-                f"A span from {span.a} to itself has no length: name two different points.",
-                field=f"sheet.spans.{index}.b",
-                value=span.b,
-            )
+    check_span_ends(request.sheet)
     return SheetChecked(findings=(*_names(request.sheet), *_slips(draft_of(request.sheet))))
 
 

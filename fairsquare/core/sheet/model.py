@@ -90,6 +90,20 @@ def partner_code(point: Point) -> str | None:
     return point.code[:-1] + other_side if other_side else None
 
 
+def check_span_ends(sheet: Sheet) -> None:
+    """Raise `UnknownCode` for a span with an end that is not on the sheet, `Refused` for one from a point to itself."""
+    points = points_by_first_code(sheet)
+    for index, span in enumerate(sheet.spans):
+        for name, code in (("a", span.a), ("b", span.b)):
+            find_point(points, code, f"sheet.spans.{index}.{name}")
+        if span.a == span.b:
+            raise Refused(
+                f"A span from {span.a} to itself has no length: name two different points.",
+                field=f"sheet.spans.{index}.b",
+                value=span.b,
+            )
+
+
 def tolerances(sheet: Sheet, point: Point) -> tuple[float, float, float]:
     """Return the point's tolerance per axis, mm; the sheet's where it has none of its own."""
     return point.tolerance_mm or (sheet.tolerance_mm,) * 3

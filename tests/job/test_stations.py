@@ -1,11 +1,15 @@
 """The table of stations: complete, and read by everything that names one."""
 
+import json
+import re
 from typing import get_args
 
 import pytest
+from pydantic import ValidationError
 
 from fairsquare.job.facts.holds import HoldName
 from fairsquare.job.facts.job import JobFacts
+from fairsquare.job.facts.walk_round import WalkFact
 from fairsquare.job.release.holds import job_state
 from fairsquare.job.stations import BY_KEY, HELD_UP, ORDER, STATIONS, is_hold
 from fairsquare.job.stations.row import Station, in_order, station
@@ -54,3 +58,24 @@ def test_what_a_wait_may_hold_up_comes_in_the_order_of_the_work() -> None:
 
 def test_practice_has_no_hold_points() -> None:
     assert not [one.key for one in BY_KEY.values() if one.practised and one.kind == "hold"]
+
+
+@pytest.mark.parametrize(
+    ("further", "words"),
+    [
+        ({"tides": []}, "'tides' is nothing that a station here records"),
+        ({"walks": 5}, "walks should be a list of facts"),
+        ({"walks": [{"id": "one"}]}, "Field required"),
+        (7, "facts stand under what they are called"),
+    ],
+)
+def test_facts_of_another_houses_station_are_refused(monkeypatch, further, words) -> None:
+    monkeypatch.setattr("fairsquare.job.facts.job.further_kinds", lambda: {"walks": WalkFact})
+    with pytest.raises(ValidationError, match=re.escape(words)):
+        JobFacts.model_validate_json(
+            json.dumps({"number": "SL-1", "sheet": None, "sheet_version": None, "further": further})
+        )
+
+
+def test_a_job_without_further_facts_is_written_as_it_always_was() -> None:
+    assert "further" not in facts().model_dump()

@@ -40,9 +40,11 @@ def _known(given: Any) -> Any:
     if not isinstance(given, Mapping):
         raise ValueError("facts stand under what they are called")
     kinds = further_kinds()
-    for name in given:
+    for name, facts in given.items():
         if name not in kinds:
             raise ValueError(f"{str(name)[:40]!r} is nothing that a station here records")
+        if not isinstance(facts, list | tuple):
+            raise ValueError(f"{name} should be a list of facts")
     return {name: tuple(_fact(kinds[name], fact) for fact in facts) for name, facts in given.items()}
 
 

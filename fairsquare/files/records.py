@@ -175,7 +175,7 @@ def _check_archive(content: bytes) -> RecordCheck:
 
 def _photo_findings(body: bytes, found: dict[str, str]) -> list[str]:
     try:
-        wanted = {f"photos/{load['id']}.jpg": load["sha256"] for load in json.loads(body)["photos"]}
+        wanted = {f"photos/{photo['id']}.jpg": photo["sha256"] for photo in json.loads(body)["photos"]}
     except (ValueError, KeyError, TypeError):
         return []
     missing = [f"{name}: missing from the archive" for name in wanted if name not in found]

@@ -5,7 +5,9 @@ import pytest
 from fairsquare.job.facts.damage import SettlementFact
 from fairsquare.job.facts.measure import ChoiceFact
 from fairsquare.job.facts.walk_round import WalkFact
+from fairsquare.job.missing import demand, lacks
 from fairsquare.job.release.holds import job_state, may_sign
+from fairsquare.job.stations.row import Asked, station
 from fairsquare.words.tell import tell
 from tests.job.facts import OTHERS, REFERENCES, changed, facts, movement, reading, readings, signed, who
 
@@ -156,6 +158,25 @@ def test_of_a_contradiction_what_was_read_once_is_read_again_first() -> None:
     assert told_again(job).values["codes"] == ("F4R",)
     twice = tuple(reading(310 + n, code, moved=far, minute=56) for n, (code, far) in enumerate(moved.items()))
     assert told_again(changed(job, readings=(*job.readings, *twice))).kind == "decision.stays_so"
+
+
+def test_what_was_signed_before_the_house_had_a_station_stands_until_something_is_read_there(monkeypatch) -> None:
+    job = signed(facts(), "made_safe", "setup_accepted", "decision_made")
+    read = {"evidence": ""}
+
+    def asked(_facts) -> Asked:
+        return Asked(demand("stance", None, (lacks("stance.unread"),)), read["evidence"])
+
+    row = station("stance", "Stance")._replace(asks={"decision_made": asked})
+    before = job_state(job).holds
+    monkeypatch.setattr("fairsquare.job.release.holds.ADDED", (row,))
+    assert job_state(job).holds == before
+    unsigned = job_state(signed(facts(), "made_safe", "setup_accepted")).hold("decision_made")
+    assert [one.said.kind for one in unsigned.missing] == ["stance.unread"], (
+        "who signs from now on has it to read first"
+    )
+    read["evidence"] = "1"
+    assert job_state(job).hold("decision_made").status != "closed"
 
 
 def told_again(job):

@@ -239,11 +239,11 @@ def _practised(name: HoldName, missing: list[Missing], evidence: dict[str, str])
 def _hold(facts: JobFacts, name: HoldName, missing: list[Missing], evidence: dict[str, str]) -> Hold:
     if facts.practice:
         return _practised(name, missing, evidence)
-    missing = [*missing, *all_missing(_asked(facts, name))]
     evidence = evidence | _asked_evidence(facts, name)
     signature = next((s for s in reversed(facts.signatures) if s.hold == name), None)
     reopened = _reopened(signature, evidence, missing) if signature else ()
     closed = signature is not None and not reopened
+    missing = [*missing, *all_missing(_asked(facts, name))]
     status: HoldStatus = "closed" if closed else "missing" if missing else "ready"
     return Hold(
         name=name,
@@ -263,7 +263,9 @@ def _asked(facts: JobFacts, name: HoldName) -> tuple[Demand, ...]:
 
 
 def _asked_evidence(facts: JobFacts, name: HoldName) -> dict[str, str]:
-    return {one.key: one.asks[name](facts).evidence for one in ADDED if name in one.asks}
+    """Return their evidence, where there is any: what was signed before the house had a station stands."""
+    asked = {station.key: station.asks[name](facts).evidence for station in ADDED if name in station.asks}
+    return {key: evidence for key, evidence in asked.items() if evidence}
 
 
 def _reopened(signature: SignatureFact, evidence: dict[str, str], missing: list[Missing]) -> tuple[Said, ...]:

@@ -84,7 +84,7 @@ def body_of(desk: Desk, linked: LinkedRecord) -> str:
 
 def photos_of(desk: Desk, sha256: str, body: str) -> dict[int, bytes]:
     """Return the photos of a record that is kept, by the ids that it gives them."""
-    wanted = {load["id"]: load["sha256"] for load in json.loads(body)["photos"]}
+    wanted = {photo["id"]: photo["sha256"] for photo in json.loads(body)["photos"]}
 
     def look(connection: Connection) -> dict[int, bytes]:
         found = {one: photos.recorded_photo(connection, sha256, sha, "recorded") for one, sha in wanted.items()}

@@ -70,7 +70,7 @@ def photo(request: Request, code: str, photo: int, small: bool = False) -> Respo
     """Return a photo of the record, and no other of the job."""
     linked = _linked(request, code, of_page=True)
     body = handover.body_of(desk_of(request), linked)
-    wanted = {load["id"]: load["sha256"] for load in json.loads(body)["photos"]}.get(photo)
+    wanted = {kept["id"]: kept["sha256"] for kept in json.loads(body)["photos"]}.get(photo)
     if wanted is None:
         raise NoSuchLink
     picture = desk_of(request).database.run(

@@ -234,6 +234,7 @@ def test_a_tablet_that_sleeps_in_the_middle_loses_nothing(page: Page, job: str, 
     drop(page, 2)
     expect(page.locator("#line")).to_contain_text("kept")
     expect(page.locator("#kept")).to_contain_text("rust under the left sill")
+    expect(page.locator("#photo-progress")).to_contain_text("0 of 2 photos recorded")
     page.close()
     woken = page.context.new_page()
     page.context.set_offline(False)
@@ -243,6 +244,17 @@ def test_a_tablet_that_sleeps_in_the_middle_loses_nothing(page: Page, job: str, 
     facts = desk.view(job).facts
     assert [seen.said for seen in facts.walk] == ["kink right rail", "rust under the left sill"]
     assert [photo.name for photo in facts.photos] == ["walk-0.jpg", "walk-1.jpg"]
+
+
+def test_a_photo_that_the_server_is_too_busy_for_is_kept_and_sent_again(page: Page, job: str, desk: Desk) -> None:
+    sign_in(page)
+    page.goto(f"/jobs/{job}/walk-round")
+    busy = {"status": 429, "body": '{"title": "12 things that you asked for are being made already."}'}
+    page.route("**/photos", lambda route: route.fulfill(**busy), times=1)
+    drop(page, 1)
+    expect(page.locator("#photo-progress")).to_contain_text("0 of 1 photos recorded")
+    expect(page.locator("#job-thumbs img")).to_have_count(1)
+    assert [photo.name for photo in desk.view(job).facts.photos] == ["walk-0.jpg"]
 
 
 def test_at_800_by_1280_by_touch(tablet: Page) -> None:

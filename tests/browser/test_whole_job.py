@@ -143,7 +143,7 @@ def test_by_keyboard_alone(page: Page, tmp_path: Path) -> None:
         keys.press("Enter")
         expect(page.locator(".tallies")).to_contain_text(f"{count} of 20 points")
         expect(page.locator("#call")).to_be_focused()
-    assert page.locator(".structure .pt.fair").count() == 40, "twenty from above, twenty from the sides"
+    expect(page.locator(".structure .pt.fair"), "twenty from above, twenty from the sides").to_have_count(40)
 
     keys.press("Escape")
     keys.enter(f"a[href='/jobs/{job}/damage']")

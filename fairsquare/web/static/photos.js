@@ -8,6 +8,7 @@
   const LARGEST = 64 * 1024 * 1024;
   let database = null;
   let sendingPhotos = false;
+  let taking = 0;
   let done = 0;
   const refused = [];
 
@@ -54,16 +55,24 @@
     if (!sendingPhotos) done = 0;
     refused.length = 0;
     let order = Date.now();
-    for (const file of files) {
-      if (file.size > LARGEST) {
-        refused.push(`${file.name} is larger than 64 MB: send it smaller.`);
-        continue;
+    taking += 1;
+    try {
+      for (const file of files) {
+        if (file.size > LARGEST) {
+          refused.push(`${file.name} is larger than 64 MB: send it smaller.`);
+          continue;
+        }
+        const one = { key: newKey(), order: order++, url, about, aboutId: aboutId || "", name: file.name, file };
+        await run("readwrite", (store) => store.put(one));
       }
-      const one = { key: newKey(), order: order++, url, about, aboutId: aboutId || "", name: file.name, file };
-      await run("readwrite", (store) => store.put(one));
+    } finally {
+      taking -= 1;
     }
     send();
   }
+
+  // Until every photo is kept in the browser, who leaves the page is asked first: what is not kept yet would be lost.
+  window.addEventListener("beforeunload", (event) => taking && event.preventDefault());
 
   function post(one, csrf, onProgress) {
     const form = new FormData();
@@ -92,7 +101,7 @@
         if (!csrf) break;
         tell(left.length);
         const answer = await post(one, csrf, (share) => tell(left.length, share));
-        if (answer.status === 401 || answer.status >= 500 || (answer.status === 403 && answer.responseText.includes("stale-form"))) break;
+        if ([401, 408, 429].includes(answer.status) || answer.status >= 500 || (answer.status === 403 && answer.responseText.includes("stale-form"))) break;
         await run("readwrite", (store) => store.delete(one.key));
         if (answer.status === 201) {
           done += 1;

@@ -16,6 +16,7 @@ from scipy.spatial.transform import Rotation
 
 from bench import board, cuts, damage, honesty, many, measuring, pulls
 from bench.stage import Stage, stage
+from fairsquare.actions.measuring import open_setup, take_readings
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.pull.job import FIRST_RETURN
@@ -157,7 +158,7 @@ def tell_live(at: Stage) -> int:
         NewReading(purpose="point", code=code, xyz=instrument_reading(np.array(place), 3, np.zeros(3)), said=code)
         for code, place in list({p.code: p.xyz for p in sheet.points if not p.reference}.items()) * 2
     ][: 300 - 120]
-    at.desk.take_readings(ngozi, secrets.token_hex(12), number, 1, again)
+    take_readings(at.desk, ngozi, secrets.token_hex(12), number, 1, again)
     median, late = measuring.until_drawn(at, number, codes)
     sys.stdout.write(f"a reading until it is drawn, 120 points and 300 readings: median {median * 1000:.0f} ms, ")
     sys.stdout.write(f"95th percentile {late * 1000:.0f} ms (limit 150)\n")
@@ -193,7 +194,7 @@ def measure(at: Stage, person: Person, number: str, sheet: Sheet) -> None:
     for item in SAFETY_ITEMS:
         at.desk.answer_safety(person, secrets.token_hex(12), number, item.key, "done", "", "the bench", "B-1")
     sign(at, person, number, "made_safe")
-    at.desk.open_setup(person, secrets.token_hex(12), number, "3-D instrument", 0.3)
+    open_setup(at.desk, person, secrets.token_hex(12), number, "3-D instrument", 0.3)
     taken = [
         NewReading(
             purpose="reference" if point.reference else "point",
@@ -204,10 +205,10 @@ def measure(at: Stage, person: Person, number: str, sheet: Sheet) -> None:
         for point in sheet.points
     ]
     references = [reading for reading in taken if reading.purpose == "reference"]
-    at.desk.take_readings(person, secrets.token_hex(12), number, 1, references)
+    take_readings(at.desk, person, secrets.token_hex(12), number, 1, references)
     sign(at, person, number, "setup_accepted")
     points = [reading for reading in taken if reading.purpose == "point"]
-    at.desk.take_readings(person, secrets.token_hex(12), number, 1, points)
+    take_readings(at.desk, person, secrets.token_hex(12), number, 1, points)
 
 
 def sign(at: Stage, person: Person, number: str, hold: HoldName) -> None:

@@ -10,7 +10,7 @@ import httpx
 import numpy as np
 
 from bench.stage import Stage
-from fairsquare.actions import pull_plans, pulling
+from fairsquare.actions import measuring, pull_plans, pulling
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull, along
 from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.job.facts.measure import NewReading
@@ -44,8 +44,13 @@ def read_loaded(at: Stage, code: str, moved: tuple[float, float, float]) -> None
     setup = view.setup.number if view.setup else 1
     place = next(np.array(point.xyz) for point in TEAL.sheet.points if point.code == code)
     xyz = instrument_reading(place + np.array(moved), seed_of(JOB, setup), np.zeros(3))
-    at.desk.take_readings(
-        _lead(at), _key(), JOB, setup, [NewReading(purpose="point", code=code, xyz=xyz, said=code, loaded=True)]
+    measuring.take_readings(
+        at.desk,
+        _lead(at),
+        _key(),
+        JOB,
+        setup,
+        [NewReading(purpose="point", code=code, xyz=xyz, said=code, loaded=True)],
     )
 
 

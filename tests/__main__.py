@@ -1,7 +1,7 @@
 """`./run test [what]`: format, lint, types and imports, then the tests; or one part of them; or what of core and job they reach.
 
-Tests run on all processors, each module on one of them; those in the browser after the others.
-Their order is by chance; its seed is printed, and `--randomly-seed=N` repeats it.
+Tests run on all processors, each module on one of them; those in the browser after the others. Their order is by chance; its
+seed is printed, and `--randomly-seed=N` repeats it.
 """
 
 import os

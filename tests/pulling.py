@@ -7,7 +7,7 @@ from contextlib import contextmanager
 import httpx
 import numpy as np
 
-from fairsquare.actions import Desk, deciding, pull_plans, pulling
+from fairsquare.actions import Desk, deciding, measuring, pull_plans, pulling
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.pull.job import ChainSet, PlanSaid, WorkPull
@@ -37,7 +37,7 @@ def read_unread(desk: Desk, person, job: str, vehicle: Vehicle) -> None:
         for c in unread
     ]
     if taken:
-        desk.take_readings(person, key(), job, view.setup.number, taken)
+        measuring.take_readings(desk, person, key(), job, view.setup.number, taken)
 
 
 def decide_all(desk: Desk, persons, job: str) -> None:

@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from fairsquare.core.model import Row3
+from fairsquare.core.pull.game import Chain
 from fairsquare.core.pull.job import (
     PlanSaid,
     PointCycle,
@@ -23,7 +24,6 @@ from fairsquare.core.pull.job import (
 )
 from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_factors, with_factors
 from fairsquare.core.pull.rigging import PullRules
-from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import frame_of_setting
 from fairsquare.core.sheet.model import points_by_code, tolerances
 from fairsquare.job.pull.board import WatchedNow, points_again, points_let_go, share_given_back, spoiled_points

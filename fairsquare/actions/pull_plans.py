@@ -10,6 +10,7 @@ from fairsquare.actions.desk import Desk, JobView, Unsure, lacking
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.model import Row3
+from fairsquare.core.pull.game import Chain
 from fairsquare.core.pull.gear import GEAR, Gear
 from fairsquare.core.pull.job import (
     PlanSaid,
@@ -23,7 +24,6 @@ from fairsquare.core.pull.job import (
 from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_factors, with_factors
 from fairsquare.core.pull.plan import PlanPulls, School
 from fairsquare.core.pull.rigging import PullRules
-from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Setting, frame_of_setting, pieces_of
 from fairsquare.core.said import say
 from fairsquare.core.same import Same

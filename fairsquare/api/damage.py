@@ -3,31 +3,105 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
+from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 
 from fairsquare.actions import deciding, walk_round
 from fairsquare.actions.deciding import DecisionSaid
 from fairsquare.api.doors import At, By
-from fairsquare.api.models import (
-    AnswerLine,
-    BindFinding,
-    DamageShown,
-    DecideOn,
-    Given,
-    Key,
-    KeyOnly,
-    MemberShown,
-    NoteFinding,
-    SeeMember,
-    Settle,
-    TakeFindingBack,
-)
+from fairsquare.api.models import Given, Key, KeyOnly, Sent, Settle
+from fairsquare.core.damage.decide import MakersWord, MemberDecided, MemberRole, Sign
+from fairsquare.core.damage.read import DamageRead
+from fairsquare.core.lengths import Unit
+from fairsquare.core.model import Model
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.job.damage.choices import member_states
 from fairsquare.job.damage.job import damage_of, key_of, open_findings
+from fairsquare.job.facts.damage import Chosen, DecisionFact, LineAnswer, MemberFact, SaidMaterial
 from fairsquare.store.photos import About
 from fairsquare.words.tell import tell
 from fairsquare.workers import Workers
+
+
+class NoteFinding(Sent):
+    """Something seen at the walk-round, said in short; `xy`: where it is from above, mm, where the words name no point."""
+
+    request_key: Key
+    call: Annotated[str, Field(max_length=500)]
+    unit: Unit = "mm"
+    xy: tuple[float, float] | None = None
+
+
+class AnswerLine(Sent):
+    """How a mechanical part along the line of the push was found."""
+
+    request_key: Key
+    item: str
+    answer: LineAnswer
+    words: Annotated[str, Field(max_length=500)] = ""
+
+
+class SeeMember(Sent):
+    """A member, or one layer of it, as it is seen, with the maker's word and its source."""
+
+    request_key: Key
+    member: str
+    layer: str = ""
+    material: SaidMaterial = "unknown"
+    role: MemberRole
+    signs: tuple[Sign, ...] = ()
+    maker: MakersWord = MakersWord()
+    source: str = ""
+    contradicts: str = ""
+
+
+class BindFinding(Sent):
+    """The member, and its layer where it has several, that something is on that was seen at the walk-round."""
+
+    request_key: Key
+    member: str
+    layer: str = ""
+
+
+class TakeFindingBack(Sent):
+    """A finding that no longer counts; where it binds what is decided, with the reason."""
+
+    request_key: Key
+    reason: str = ""
+
+
+class DecideOn(Sent):
+    """What is done with a member as it was seen, and what goes with that."""
+
+    request_key: Key
+    decision: Chosen
+    reason: str = ""
+    gives_up: str = ""
+    remains: str = ""
+    consent: str = ""
+    first: str = ""
+    hours: float | None = None
+    donor: str = ""
+
+
+class MemberShown(Model):
+    """A member in a job: as seen, what the rules say, what was decided, the ids of what was found on it, and why it is open."""
+
+    member: str
+    layer: str
+    seen: MemberFact | None
+    proposal: MemberDecided | None
+    decision: DecisionFact | None
+    found: tuple[int, ...] = ()
+    open: str | None
+
+
+class DamageShown(Model):
+    """The damage of a job as read before the first pull, and the keys of its findings that are not settled."""
+
+    damage: DamageRead | None
+    open: tuple[str, ...]
+
 
 router = APIRouter(prefix="/api/v1")
 

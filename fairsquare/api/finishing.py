@@ -1,22 +1,82 @@
 """From the dry fit to the handing over, as JSON."""
 
+from typing import Annotated
+
 from fastapi import APIRouter
+from pydantic import BaseModel, ConfigDict, Field
 
 from fairsquare.actions import clocking, finishing, gaps
 from fairsquare.api.doors import At, By
-from fairsquare.api.models import (
-    CallGap,
-    FinishingShown,
-    Given,
-    KeyOnly,
-    KeyWords,
-    NoteDone,
-    SayBond,
-    SayFit,
-    SaySeam,
-    StartClock,
-)
-from fairsquare.api.told import hold_shown
+from fairsquare.api.models import Given, Key, KeyOnly, KeyWords, Sent
+from fairsquare.api.told import HoldShown, hold_shown
+from fairsquare.core.fit.said import FitSaid
+from fairsquare.core.lengths import Unit
+from fairsquare.core.weld.bonding import BondSaid
+from fairsquare.core.weld.seam import SeamPlan
+from fairsquare.job.facts.done import Done
+from fairsquare.job.facts.finishing import ClockFact, ClockKind, DoneFact, JobSaidFact
+
+
+class SayFit(Sent):
+    """Panels and gaps, as read at `version` (0: nothing was listed)."""
+
+    request_key: Key
+    version: int
+    fit: FitSaid
+
+
+class SaySeam(Sent):
+    """The plan of a seam, as read at `version`; seam 0 begins a new one."""
+
+    request_key: Key
+    version: int
+    plan: SeamPlan
+
+
+class SayBond(Sent):
+    """Products, steps and surfaces, as read at `version`."""
+
+    request_key: Key
+    version: int
+    bond: BondSaid
+
+
+class NoteDone(Sent):
+    """Something that was done, tried or found: a trial hanging, a coupon, a weld, an item that is finished."""
+
+    request_key: Key
+    done: Done
+
+
+class CallGap(Sent):
+    """A gap as it is called; bare numbers in `unit`."""
+
+    request_key: Key
+    call: Annotated[str, Field(max_length=200)]
+    unit: Unit = "mm"
+
+
+class StartClock(Sent):
+    """A clock; `product` is one of the bonding's, or empty."""
+
+    request_key: Key
+    kind: ClockKind = "other"
+    product: str = ""
+    label: str
+    minutes: float
+
+
+class FinishingShown(BaseModel):
+    """From the dry fit to the handing over: what was said and done, the clocks, and both hold points with their demands."""
+
+    model_config = ConfigDict(frozen=True)
+
+    said: tuple[JobSaidFact, ...]
+    done: tuple[DoneFact, ...]
+    clocks: tuple[ClockFact, ...]
+    fit_accepted: HoldShown
+    released: HoldShown
+
 
 router = APIRouter(prefix="/api/v1", tags=["fit"])
 

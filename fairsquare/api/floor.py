@@ -1,30 +1,139 @@
 """Hours, waits, the shop and its day, as JSON."""
 
+import datetime
+from typing import Annotated
+
 from fastapi import APIRouter, Request
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from fairsquare.actions import learning, planning, waiting, working
 from fairsquare.api.doors import At, By
-from fairsquare.api.models import (
-    Given,
-    HoursShown,
-    KeyOnly,
-    KeyWords,
-    NoteWait,
-    PlanDay,
-    RowShown,
-    SayHours,
-    SayShop,
-    ShopShown,
-    StartWork,
-    StopWork,
-    WaitShown,
-)
+from fairsquare.api.models import Given, Key, KeyOnly, KeyWords, Sent
+from fairsquare.core.plan.hours import HoursFound
+from fairsquare.core.plan.said import HoursSaid
+from fairsquare.core.plan.shop_said import ShopSaid
+from fairsquare.job.facts.hours import WaitKind, WorkFact
 from fairsquare.job.plan.kept import KeptPlan
 from fairsquare.job.plan.operations import WorkRow
 from fairsquare.job.waiting import waiting as waited_for
 from fairsquare.job.went import JobWent
 from fairsquare.settings import Settings
 from fairsquare.store import shop
+
+
+def _utc(moment: datetime.datetime) -> str:
+    if moment.tzinfo is None:
+        raise ValueError("say the zone too, such as 2026-11-26T14:10Z")
+    return moment.astimezone(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
+
+
+Moment = Annotated[datetime.datetime, Field(strict=False), AfterValidator(_utc)]
+
+
+class SayHours(Sent):
+    """Operations and parts of a job, as read at a version; 0 where nothing was said yet."""
+
+    request_key: Key
+    version: Annotated[int, Field(ge=0)]
+    hours: HoursSaid
+
+
+class StartWork(Sent):
+    """The operation, by its name, on which one's clock starts."""
+
+    request_key: Key
+    operation: str
+
+
+class StopWork(Sent):
+    """When it stopped, where that is not now."""
+
+    request_key: Key
+    ended_at: Moment | None = None
+    words: Annotated[str, Field(max_length=500)] = ""
+
+
+class NoteWait(Sent):
+    """What a job waits for: who was asked, until when (null: nobody knows), from which station on, since when (null: now)."""
+
+    request_key: Key
+    kind: WaitKind
+    words: str
+    asked_of: str = ""
+    due_at: Moment | None = None
+    station: str = ""
+    since: Moment | None = None
+
+
+class SayShop(Sent):
+    """What the shop says of itself, as read at a version; 0 where nothing was said yet."""
+
+    request_key: Key
+    version: Annotated[int, Field(ge=0)]
+    shop: ShopSaid
+
+
+class PlanDay(Sent):
+    """`afresh`: as if nothing had been planned before."""
+
+    request_key: Key
+    afresh: bool = False
+
+
+class RowShown(BaseModel):
+    """A row of a job's hours: an operation, or a part that comes off and on (`is_part`); all hours in hours of all its people."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str
+    station: str
+    why: str
+    is_part: bool
+    hours: float
+    needs_off: tuple[str, ...]
+    sold_h: float
+    worked_h: float | None
+    worked_by: dict[str, float]
+    gap_h: float
+    people: int
+    done: bool
+
+
+class WaitShown(BaseModel):
+    """What a job waits for; `wait` is null where nobody noted it: a clock that runs, an answer that is out."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: WaitKind
+    words: str
+    asked_of: str
+    due_at: str
+    station: str
+    since: str
+    wait: int | None
+
+
+class HoursShown(BaseModel):
+    """The hours of a job: rows in working order, sums, what was said of them, the work that counts, what is waited for."""
+
+    model_config = ConfigDict(frozen=True)
+
+    rows: tuple[RowShown, ...]
+    found: HoursFound
+    version: int
+    said: HoursSaid
+    worked: tuple[WorkFact, ...]
+    waiting: tuple[WaitShown, ...]
+
+
+class ShopShown(BaseModel):
+    """What the shop says of itself, and its version."""
+
+    model_config = ConfigDict(frozen=True)
+
+    version: int
+    shop: ShopSaid
+
 
 router = APIRouter(prefix="/api/v1", tags=["floor"])
 

@@ -1,38 +1,24 @@
-"""What the API takes and gives. Every write carries a `request_key` made by the client; a second one with it does nothing more."""
+"""What the API takes and gives of jobs and readings, and what all its stations share; what one station alone takes stands with it.
 
-import datetime
+Every write carries a `request_key` made by the client; a second one with it does nothing more.
+"""
+
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from fairsquare.actions.naming import Naming
 from fairsquare.api.told import HoldShown
-from fairsquare.core.damage.decide import MakersWord, MemberDecided, MemberRole, Sign
-from fairsquare.core.damage.read import DamageRead
-from fairsquare.core.fit.said import FitSaid
 from fairsquare.core.lengths import Unit
-from fairsquare.core.measure.calibration import Level, ToolEventFact
 from fairsquare.core.measure.observations import Axis, SetupKind
 from fairsquare.core.model import Code, Model, Vector
-from fairsquare.core.plan.hours import HoursFound
-from fairsquare.core.plan.said import HoursSaid
-from fairsquare.core.plan.shop_said import ShopSaid
 from fairsquare.core.sheet.check import Finding
 from fairsquare.core.sheet.model import Sheet, SpanMode
-from fairsquare.core.weld.bonding import BondSaid
-from fairsquare.core.weld.seam import SeamPlan
 from fairsquare.core.who import Role
-from fairsquare.job.facts.damage import Chosen, DecisionFact, LineAnswer, MemberFact, SaidMaterial
-from fairsquare.job.facts.done import Done
-from fairsquare.job.facts.finishing import ClockFact, ClockKind, DoneFact, JobSaidFact
-from fairsquare.job.facts.hours import WaitKind, WorkFact
 from fairsquare.job.facts.intake import SafetyAnswer
 from fairsquare.job.facts.measure import Purpose, ReadingKind
-from fairsquare.job.facts.parts import Blank, PartItemKind
 from fairsquare.job.facts.setup import Moved, Stand
-from fairsquare.job.facts.supplements import PayersAnswer
 from fairsquare.job.measure.picture import Picture
-from fairsquare.job.measure.tools import ShopTool, ToolKind
 from fairsquare.store.jobs import JobDetails
 
 Key = Annotated[str, Field(min_length=8, max_length=64, description="made by the client, new for each deed")]
@@ -164,47 +150,6 @@ class DecideReading(Sent):
     reason: str
 
 
-class AddTool(Sent):
-    """A measuring tool that the shop owns."""
-
-    request_key: Key
-    name: str
-    kind: ToolKind
-    sigma_mm: float
-    from_mm: float | None = None
-    to_mm: float | None = None
-    pointer_mm: float | None = None
-    pin_mm: float | None = None
-    length_mm: float | None = None
-
-
-class NoteCalibration(Sent):
-    """A calibration of a tool: days as 2026-11-26, `due_on` empty where nobody said."""
-
-    request_key: Key
-    done_on: str
-    due_on: str = ""
-    words: str
-
-
-class NoteCheck(Sent):
-    """What a tool read of a reference bar (by the bar's number), mm; `read_on` empty: today."""
-
-    request_key: Key
-    bar: int
-    readings_mm: Annotated[tuple[float, ...], Field(strict=False, max_length=1000)]
-    read_on: str = ""
-
-
-class ToolShown(Model):
-    """A tool, how far it is to be trusted now, its calibrations and checks."""
-
-    tool: ShopTool
-    level: Level
-    words: str
-    events: tuple[ToolEventFact, ...]
-
-
 class KeyOnly(Sent):
     """Nothing but the key."""
 
@@ -275,160 +220,12 @@ class Floor(Model):
     many: int
 
 
-class NoteFinding(Sent):
-    """Something seen at the walk-round, said in short; `xy`: where it is from above, mm, where the words name no point."""
-
-    request_key: Key
-    call: Annotated[str, Field(max_length=500)]
-    unit: Unit = "mm"
-    xy: tuple[float, float] | None = None
-
-
-class AnswerLine(Sent):
-    """How a mechanical part along the line of the push was found."""
-
-    request_key: Key
-    item: str
-    answer: LineAnswer
-    words: Annotated[str, Field(max_length=500)] = ""
-
-
 class Settle(Sent):
     """A contradiction to settle: its key as the damage gives it, and why it may stand."""
 
     request_key: Key
     finding: Annotated[str, Field(max_length=400)]
     reason: str
-
-
-class SeeMember(Sent):
-    """A member, or one layer of it, as it is seen, with the maker's word and its source."""
-
-    request_key: Key
-    member: str
-    layer: str = ""
-    material: SaidMaterial = "unknown"
-    role: MemberRole
-    signs: tuple[Sign, ...] = ()
-    maker: MakersWord = MakersWord()
-    source: str = ""
-    contradicts: str = ""
-
-
-class BindFinding(Sent):
-    """The member, and its layer where it has several, that something is on that was seen at the walk-round."""
-
-    request_key: Key
-    member: str
-    layer: str = ""
-
-
-class TakeFindingBack(Sent):
-    """A finding that no longer counts; where it binds what is decided, with the reason."""
-
-    request_key: Key
-    reason: str = ""
-
-
-class DecideOn(Sent):
-    """What is done with a member as it was seen, and what goes with that."""
-
-    request_key: Key
-    decision: Chosen
-    reason: str = ""
-    gives_up: str = ""
-    remains: str = ""
-    consent: str = ""
-    first: str = ""
-    hours: float | None = None
-    donor: str = ""
-
-
-class AddLine(Sent):
-    """Something that the estimate missed, found at a station; the amount is for parts, in hundredths."""
-
-    request_key: Key
-    words: str
-    hours: float
-    parts: str = ""
-    amount_cents: Annotated[int, Field(ge=0, le=10**12)] = 0
-    station: Annotated[str, Field(max_length=30)] = "API"
-
-
-class SendSupplement(Sent):
-    """Lines to send to a payer; the answer gives the code of the link, once."""
-
-    request_key: Key
-    payer: str
-    lines: tuple[int, ...]
-    days: int = 30
-
-
-class RecordAnswer(Sent):
-    """What the payer told us of a line that was sent."""
-
-    request_key: Key
-    answer: PayersAnswer
-    named: str
-    words: str = ""
-
-
-class GoAhead(Sent):
-    """Why work on a line goes on without the payer's word."""
-
-    request_key: Key
-    reason: str
-
-
-class PartIn(Sent):
-    """A part that came."""
-
-    request_key: Key
-    name: str
-    origin: Literal["new", "donor", "made"]
-    identity: str = ""
-    blank: Blank | None = None
-    source: str = ""
-
-
-class CountItem(Sent):
-    """How many of an item the old part has and how many the new; `plan`: what is done about what is missing."""
-
-    request_key: Key
-    kind: PartItemKind
-    words: str
-    old_count: int
-    new_count: int
-    plan: str = ""
-
-
-class MeasurePart(Sent):
-    """A span measured on a part between two points of the sheet, in any unit."""
-
-    request_key: Key
-    a: Code
-    b: Code
-    said: str
-    unit: Unit = "mm"
-
-
-class MemberShown(Model):
-    """A member in a job: as seen, what the rules say, what was decided, the ids of what was found on it, and why it is open."""
-
-    member: str
-    layer: str
-    seen: MemberFact | None
-    proposal: MemberDecided | None
-    decision: DecisionFact | None
-    found: tuple[int, ...] = ()
-    open: str | None
-
-
-class DamageShown(Model):
-    """The damage of a job as read before the first pull, and the keys of its findings that are not settled."""
-
-    damage: DamageRead | None
-    open: tuple[str, ...]
 
 
 class Given(Model):
@@ -456,55 +253,6 @@ class InstrumentOrder(Model):
     at: str
 
 
-class SayFit(Sent):
-    """Panels and gaps, as read at `version` (0: nothing was listed)."""
-
-    request_key: Key
-    version: int
-    fit: FitSaid
-
-
-class SaySeam(Sent):
-    """The plan of a seam, as read at `version`; seam 0 begins a new one."""
-
-    request_key: Key
-    version: int
-    plan: SeamPlan
-
-
-class SayBond(Sent):
-    """Products, steps and surfaces, as read at `version`."""
-
-    request_key: Key
-    version: int
-    bond: BondSaid
-
-
-class NoteDone(Sent):
-    """Something that was done, tried or found: a trial hanging, a coupon, a weld, an item that is finished."""
-
-    request_key: Key
-    done: Done
-
-
-class CallGap(Sent):
-    """A gap as it is called; bare numbers in `unit`."""
-
-    request_key: Key
-    call: Annotated[str, Field(max_length=200)]
-    unit: Unit = "mm"
-
-
-class StartClock(Sent):
-    """A clock; `product` is one of the bonding's, or empty."""
-
-    request_key: Key
-    kind: ClockKind = "other"
-    product: str = ""
-    label: str
-    minutes: float
-
-
 class KeyWords(Sent):
     """A deed that needs no more than a few words."""
 
@@ -512,128 +260,4 @@ class KeyWords(Sent):
     words: Annotated[str, Field(max_length=500)] = ""
 
 
-class FinishingShown(BaseModel):
-    """From the dry fit to the handing over: what was said and done, the clocks, and both hold points with their demands."""
-
-    model_config = ConfigDict(frozen=True)
-
-    said: tuple[JobSaidFact, ...]
-    done: tuple[DoneFact, ...]
-    clocks: tuple[ClockFact, ...]
-    fit_accepted: HoldShown
-    released: HoldShown
-
-
-def _utc(moment: datetime.datetime) -> str:
-    if moment.tzinfo is None:
-        raise ValueError("say the zone too, such as 2026-11-26T14:10Z")
-    return moment.astimezone(datetime.UTC).strftime("%Y-%m-%dT%H:%M:%S.%fZ")
-
-
-Moment = Annotated[datetime.datetime, Field(strict=False), AfterValidator(_utc)]
 """A time with its zone; the deeds are given it as UTC, ISO 8601."""
-
-
-class SayHours(Sent):
-    """Operations and parts of a job, as read at a version; 0 where nothing was said yet."""
-
-    request_key: Key
-    version: Annotated[int, Field(ge=0)]
-    hours: HoursSaid
-
-
-class StartWork(Sent):
-    """The operation, by its name, on which one's clock starts."""
-
-    request_key: Key
-    operation: str
-
-
-class StopWork(Sent):
-    """When it stopped, where that is not now."""
-
-    request_key: Key
-    ended_at: Moment | None = None
-    words: Annotated[str, Field(max_length=500)] = ""
-
-
-class NoteWait(Sent):
-    """What a job waits for: who was asked, until when (null: nobody knows), from which station on, since when (null: now)."""
-
-    request_key: Key
-    kind: WaitKind
-    words: str
-    asked_of: str = ""
-    due_at: Moment | None = None
-    station: str = ""
-    since: Moment | None = None
-
-
-class SayShop(Sent):
-    """What the shop says of itself, as read at a version; 0 where nothing was said yet."""
-
-    request_key: Key
-    version: Annotated[int, Field(ge=0)]
-    shop: ShopSaid
-
-
-class PlanDay(Sent):
-    """`afresh`: as if nothing had been planned before."""
-
-    request_key: Key
-    afresh: bool = False
-
-
-class RowShown(BaseModel):
-    """A row of a job's hours: an operation, or a part that comes off and on (`is_part`); all hours in hours of all its people."""
-
-    model_config = ConfigDict(frozen=True)
-
-    name: str
-    station: str
-    why: str
-    is_part: bool
-    hours: float
-    needs_off: tuple[str, ...]
-    sold_h: float
-    worked_h: float | None
-    worked_by: dict[str, float]
-    gap_h: float
-    people: int
-    done: bool
-
-
-class WaitShown(BaseModel):
-    """What a job waits for; `wait` is null where nobody noted it: a clock that runs, an answer that is out."""
-
-    model_config = ConfigDict(frozen=True)
-
-    kind: WaitKind
-    words: str
-    asked_of: str
-    due_at: str
-    station: str
-    since: str
-    wait: int | None
-
-
-class HoursShown(BaseModel):
-    """The hours of a job: rows in working order, sums, what was said of them, the work that counts, what is waited for."""
-
-    model_config = ConfigDict(frozen=True)
-
-    rows: tuple[RowShown, ...]
-    found: HoursFound
-    version: int
-    said: HoursSaid
-    worked: tuple[WorkFact, ...]
-    waiting: tuple[WaitShown, ...]
-
-
-class ShopShown(BaseModel):
-    """What the shop says of itself, and its version."""
-
-    model_config = ConfigDict(frozen=True)
-
-    version: int
-    shop: ShopSaid

@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Body, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
 
-from fairsquare.actions import JobView, gaps, naming
+from fairsquare.actions import JobView, gaps, measuring, naming
 from fairsquare.actions.desk import number_of, of_each
 from fairsquare.actions.hearing import USUAL_TOOLS, reading_of, tool_for
 from fairsquare.actions.sign_in import asks_second, check_second, check_sign_in, signed_in
@@ -46,8 +46,9 @@ from fairsquare.job.facts.measure import NewReading
 from fairsquare.job.measure.advice import Advice, advise
 from fairsquare.job.measure.calls import Call, Context, understand_call, understand_point
 from fairsquare.job.measure.tools import ShopTool
-from fairsquare.store import measuring, records, sessions
+from fairsquare.store import records, sessions
 from fairsquare.store.jobs import Job
+from fairsquare.store.measuring import open_orders
 from fairsquare.store.people import SignInRefused
 from fairsquare.words.tell import tell
 
@@ -190,13 +191,15 @@ def name_points(number: str, sent: NamePoints, desk: At, person: By) -> Given:
 @router.post("/jobs/{number}/setups", tags=["measuring"], status_code=201)
 def open_setup(number: str, sent: OpenSetup, desk: At, person: By) -> Given:
     """Open the next set-up."""
-    return Given(setup=desk.open_setup(person, sent.request_key, number, sent.instrument, sent.sigma_mm, sent.kind))
+    return Given(
+        setup=measuring.open_setup(desk, person, sent.request_key, number, sent.instrument, sent.sigma_mm, sent.kind)
+    )
 
 
 @router.post("/jobs/{number}/setups/{setup}/choice", tags=["measuring"])
 def choose(number: str, setup: int, sent: Choose, desk: At, person: By) -> Given:
     """Choose which references to rely on, with a reason."""
-    desk.choose(person, sent.request_key, number, setup, tuple(sent.trusted), sent.reason)
+    measuring.choose(desk, person, sent.request_key, number, setup, tuple(sent.trusted), sent.reason)
     return Given()
 
 
@@ -208,20 +211,20 @@ def take_readings(number: str, sent: TakeReadings, desk: At, person: By) -> Give
     gauges = next((tool.pin_mm for tool in tools if tool.kind == "gauges"), None)
     context = Context(places=places, unit=sent.unit, pin_mm=gauges)
     taken = [_reading(one, index, context, tools, sent.instrument) for index, one in enumerate(sent.readings)]
-    return Given(ids=tuple(desk.take_readings(person, sent.request_key, number, sent.setup, taken)))
+    return Given(ids=tuple(measuring.take_readings(desk, person, sent.request_key, number, sent.setup, taken)))
 
 
 @router.post("/jobs/{number}/readings/{reading}/take-back", tags=["measuring"])
 def take_back(number: str, reading: int, sent: KeyOnly, desk: At, person: By) -> Given:
     """Take a reading back."""
-    desk.take_back(person, sent.request_key, number, reading)
+    measuring.take_back(desk, person, sent.request_key, number, reading)
     return Given()
 
 
 @router.post("/jobs/{number}/readings/{reading}/decision", tags=["measuring"])
 def decide(number: str, reading: int, sent: DecideReading, desk: At, person: By) -> Given:
     """Keep a reading out of the picture, or use it again, with a reason."""
-    desk.decide_on_reading(person, sent.request_key, number, reading, sent.keep_out, sent.reason)
+    measuring.decide_on_reading(desk, person, sent.request_key, number, reading, sent.keep_out, sent.reason)
     return Given()
 
 
@@ -238,7 +241,7 @@ def next_reading(number: str, desk: At, person: By) -> Advice | None:
 @router.post("/jobs/{number}/movements", tags=["measuring"], status_code=201)
 def record_move(number: str, sent: RecordMove, desk: At, person: By) -> Given:
     """Record that something was moved."""
-    desk.record_move(person, sent.request_key, number, sent.what, sent.words)
+    measuring.record_move(desk, person, sent.request_key, number, sent.what, sent.words)
     return Given()
 
 
@@ -285,7 +288,7 @@ def show_record(sha256: str, desk: At, person: By) -> Response:
 def orders(desk: At, person: By) -> list[InstrumentOrder]:
     """List what pages ask the instrument to read; a reading that names the order answers it."""
     del person
-    return [InstrumentOrder(**one) for one in desk.database.run(measuring.open_orders)]
+    return [InstrumentOrder(**one) for one in desk.database.run(open_orders)]
 
 
 def _calculation(name: str) -> Any:

@@ -1,21 +1,87 @@
 """The API of supplements and of the parts that came."""
 
+from typing import Annotated, Literal
+
 from fastapi import APIRouter, Request
+from pydantic import Field
 
 from fairsquare.actions import parts, supplements
 from fairsquare.api.doors import At, By
-from fairsquare.api.models import (
-    AddLine,
-    CountItem,
-    Given,
-    GoAhead,
-    KeyOnly,
-    MeasurePart,
-    PartIn,
-    RecordAnswer,
-    SendSupplement,
-)
+from fairsquare.api.models import Given, Key, KeyOnly, Sent
+from fairsquare.core.lengths import Unit
+from fairsquare.core.model import Code
+from fairsquare.job.facts.parts import Blank, PartItemKind
+from fairsquare.job.facts.supplements import PayersAnswer
 from fairsquare.settings import Settings
+
+
+class AddLine(Sent):
+    """Something that the estimate missed, found at a station; the amount is for parts, in hundredths."""
+
+    request_key: Key
+    words: str
+    hours: float
+    parts: str = ""
+    amount_cents: Annotated[int, Field(ge=0, le=10**12)] = 0
+    station: Annotated[str, Field(max_length=30)] = "API"
+
+
+class SendSupplement(Sent):
+    """Lines to send to a payer; the answer gives the code of the link, once."""
+
+    request_key: Key
+    payer: str
+    lines: tuple[int, ...]
+    days: int = 30
+
+
+class RecordAnswer(Sent):
+    """What the payer told us of a line that was sent."""
+
+    request_key: Key
+    answer: PayersAnswer
+    named: str
+    words: str = ""
+
+
+class GoAhead(Sent):
+    """Why work on a line goes on without the payer's word."""
+
+    request_key: Key
+    reason: str
+
+
+class PartIn(Sent):
+    """A part that came."""
+
+    request_key: Key
+    name: str
+    origin: Literal["new", "donor", "made"]
+    identity: str = ""
+    blank: Blank | None = None
+    source: str = ""
+
+
+class CountItem(Sent):
+    """How many of an item the old part has and how many the new; `plan`: what is done about what is missing."""
+
+    request_key: Key
+    kind: PartItemKind
+    words: str
+    old_count: int
+    new_count: int
+    plan: str = ""
+
+
+class MeasurePart(Sent):
+    """A span measured on a part between two points of the sheet, in any unit."""
+
+    request_key: Key
+    a: Code
+    b: Code
+    said: str
+    unit: Unit = "mm"
+
 
 router = APIRouter(prefix="/api/v1")
 

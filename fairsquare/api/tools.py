@@ -1,16 +1,61 @@
 """The shop's tools as JSON: what it measures with, their calibrations, and their checks on a reference bar."""
 
 import datetime
+from typing import Annotated
 
 from fastapi import APIRouter
+from pydantic import Field
 
 from fairsquare.actions import tooling
 from fairsquare.api.doors import At, By
-from fairsquare.api.models import AddTool, Given, NoteCalibration, NoteCheck, ToolShown
-from fairsquare.core.measure.calibration import standing
-from fairsquare.job.measure.tools import ShopTool
+from fairsquare.api.models import Given, Key, Sent
+from fairsquare.core.measure.calibration import Level, ToolEventFact, standing
+from fairsquare.core.model import Model
+from fairsquare.job.measure.tools import ShopTool, ToolKind
 from fairsquare.store import tools as kept_tools
 from fairsquare.words.tell import tell
+
+
+class AddTool(Sent):
+    """A measuring tool that the shop owns."""
+
+    request_key: Key
+    name: str
+    kind: ToolKind
+    sigma_mm: float
+    from_mm: float | None = None
+    to_mm: float | None = None
+    pointer_mm: float | None = None
+    pin_mm: float | None = None
+    length_mm: float | None = None
+
+
+class NoteCalibration(Sent):
+    """A calibration of a tool: days as 2026-11-26, `due_on` empty where nobody said."""
+
+    request_key: Key
+    done_on: str
+    due_on: str = ""
+    words: str
+
+
+class NoteCheck(Sent):
+    """What a tool read of a reference bar (by the bar's number), mm; `read_on` empty: today."""
+
+    request_key: Key
+    bar: int
+    readings_mm: Annotated[tuple[float, ...], Field(strict=False, max_length=1000)]
+    read_on: str = ""
+
+
+class ToolShown(Model):
+    """A tool, how far it is to be trusted now, its calibrations and checks."""
+
+    tool: ShopTool
+    level: Level
+    words: str
+    events: tuple[ToolEventFact, ...]
+
 
 router = APIRouter(prefix="/api/v1", tags=["measuring"])
 

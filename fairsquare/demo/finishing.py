@@ -4,7 +4,7 @@ import datetime
 import secrets
 from collections.abc import Callable
 
-from fairsquare.actions import Desk, cutting, finishing, walk_round
+from fairsquare.actions import Desk, cutting, finishing, measuring, walk_round
 from fairsquare.core.fit.said import FitSaid, GapSaid, HingeSaid, PanelSaid, Way
 from fairsquare.core.model import Row3
 from fairsquare.core.weld.bonding import BondSaid, ProductSaid, SurfaceSaid
@@ -150,7 +150,7 @@ def _at_its_dry_fit(desk: Desk, persons: dict[str, Person], number: str) -> None
         about="done",
         about_id=made,
     )
-    desk.record_move(technician, _key(), number, "clamp", "the new apron is in, clamped at three places")
+    measuring.record_move(desk, technician, _key(), number, "clamp", "the new apron is in, clamped at three places")
     for hinge in ("left hinge", "right hinge"):
         finishing.note(desk, technician, _key(), number, HingeLooked(panel="lid", hinge=hinge, state="sound"))
     finishing.note(desk, technician, _key(), number, Hung(panel="lid", strip=True, minutes=25.0))

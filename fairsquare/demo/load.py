@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from fairsquare.actions import Desk, pull_plans
+from fairsquare.actions import Desk, measuring, pull_plans
 from fairsquare.actions.hearing import reading_of
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.demo.by_hand import SOUND, ByHand
@@ -210,7 +210,7 @@ def _tell_story(desk: Desk, persons: dict[str, Person], story: _Story, index: in
     if story.by_hand:
         _measure_by_hand(desk, technician, lead, number, story)
     if story.references:
-        desk.open_setup(technician, _key(), number, "3-D instrument", 0.3)
+        measuring.open_setup(desk, technician, _key(), number, "3-D instrument", 0.3)
         _read(desk, technician, number, story, list(story.references), "reference")
     if story.accepted:
         hold = desk.view(number).state.hold("setup_accepted")
@@ -240,9 +240,9 @@ def _make_safe(desk: Desk, technician: Person, number: str, story: _Story) -> No
 def _measure_by_hand(desk: Desk, technician: Person, lead: Person, number: str, story: _Story) -> None:
     """Measure with gauges, line, level and tram: sound frame first, then, once that is signed, what is ahead of it."""
     by_hand = ByHand(story.vehicle.true_places(seed_of(number)), _SEED)
-    setup = desk.open_setup(technician, _key(), number, "gauges, line, tape and tram", 1.0, "sight")
+    setup = measuring.open_setup(desk, technician, _key(), number, "gauges, line, tape and tram", 1.0, "sight")
     why = "rails straight and unmarked behind the cab mounts, paint whole"
-    desk.choose(technician, _key(), number, setup, SOUND, why)
+    measuring.choose(desk, technician, _key(), number, setup, SOUND, why)
     _call(desk, technician, number, setup, by_hand.on_sound_frame())
     hold = desk.view(number).state.hold("setup_accepted")
     desk.sign(lead, _key(), number, "setup_accepted", hold.evidence, "")
@@ -256,7 +256,7 @@ def _call(desk: Desk, person: Person, number: str, setup: int, calls: Iterable[s
     gauges = next((tool.pin_mm for tool in tools if tool.kind == "gauges"), None)
     context = Context(places=places, pin_mm=gauges)
     taken = [reading_of(understand_call(text, context), text, tools) for text in calls]
-    desk.take_readings(person, _key(), number, setup, taken)
+    measuring.take_readings(desk, person, _key(), number, setup, taken)
 
 
 def _read(desk: Desk, technician: Person, number: str, story: _Story, codes: list[str], purpose: Purpose) -> None:
@@ -267,4 +267,4 @@ def _read(desk: Desk, technician: Person, number: str, story: _Story, codes: lis
         xyz = instrument_reading(places[code], seed_of(number, 1), random.normal(0, 0.3, 3))
         said = f"{code} " + " ".join(f"{value:.1f}" for value in xyz)
         taken.append(NewReading(purpose=purpose, code=code, xyz=xyz, said=said))
-    desk.take_readings(technician, _key(), number, 1, taken)
+    measuring.take_readings(desk, technician, _key(), number, 1, taken)

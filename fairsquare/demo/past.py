@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from fairsquare.actions import Desk, deciding, finishing, pull_plans, pulling, waiting, working
+from fairsquare.actions import Desk, deciding, finishing, measuring, pull_plans, pulling, waiting, working
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.fit.said import FitSaid
@@ -104,7 +104,7 @@ def _tell(desk: Desk, persons: dict[str, Person], van: _Van, index: int) -> str:
     _sign(desk, technician, number, "made_safe")
     desk.accept_sheet(technician, _key(), number, DUNLIN.sheet, {}, "sheet of the Dunlin.csv")
     pushed = {f"F5{side}": np.array((-mm, 0.0, 0.0)) for side, mm in zip("LR", van.short_mm, strict=True)}
-    setup = desk.open_setup(technician, _key(), number, "3-D instrument", 0.3)
+    setup = measuring.open_setup(desk, technician, _key(), number, "3-D instrument", 0.3)
     _read(desk, technician, number, setup, _REFERENCES, {}, index)
     _sign(desk, technician, number, "setup_accepted")
     points = [code for code in _PLACES if code not in _REFERENCES]
@@ -218,7 +218,7 @@ def _read(
                 purpose=purpose, code=code, xyz=instrument_reading(place, setup, chance.normal(0, 0.2, 3)), said=code
             )
         )
-    desk.take_readings(person, _key(), number, setup, taken)
+    measuring.take_readings(desk, person, _key(), number, setup, taken)
 
 
 def _spans(desk: Desk, person: Person, number: str, setup: int) -> None:
@@ -229,7 +229,7 @@ def _spans(desk: Desk, person: Person, number: str, setup: int) -> None:
         taken.append(
             NewReading(purpose="point", code=a, said=said, kind="span", b=b, mode="point_to_point", mm=mm, sigma_mm=0.5)
         )
-    desk.take_readings(person, _key(), number, setup, taken)
+    measuring.take_readings(desk, person, _key(), number, setup, taken)
 
 
 def _ago(hours: float) -> str:

@@ -11,15 +11,15 @@ from http import HTTPStatus
 import numpy as np
 import structlog
 
-from fairsquare.actions import Desk, pulling
+from fairsquare.actions import Desk, measuring, pulling
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.practice import INSTRUMENT, as_in_practice, first_setting, hidden_places, noisy
 from fairsquare.core.errors import FairSquareError
 from fairsquare.job.facts.measure import NewReading, Purpose
 from fairsquare.job.pull.board import Board, board_of, setting_of
 from fairsquare.stand_ins.vehicle import SimulatedVehicle, VehicleState, told_force
-from fairsquare.store import measuring
 from fairsquare.store import practice as kept
+from fairsquare.store.measuring import open_orders
 from fairsquare.store.people import Person
 
 _PAUSE_S, _LOOKED_S = 0.1, 600.0
@@ -74,7 +74,7 @@ class PracticeYard:
             return
         view = self.desk.quick_view(number)
         board = board_of(view.facts)
-        orders = self.desk.database.run(lambda c: measuring.open_orders(c, practice=number))
+        orders = self.desk.database.run(lambda c: open_orders(c, practice=number))
         if not orders and board is None:
             return
         if not self.desk.database.run(lambda c: kept.take_step(c, own["job_id"])):
@@ -144,7 +144,7 @@ class PracticeYard:
             if code in places
         ]
         if taken:
-            self.desk.take_readings(person, _key(), view.job.number, view.setup.number, taken)
+            measuring.take_readings(self.desk, person, _key(), view.job.number, view.setup.number, taken)
 
 
 def _key() -> str:

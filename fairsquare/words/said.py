@@ -1,11 +1,10 @@
 """How a code with its values becomes a sentence for one reader.
 
 A kind has a template or, where the words hang on the values, a function. In a template `{name}` is a value, told by its name:
-what ends with `_mm` is a length in the reader's units, what ends with `_at` a moment in the shop's time zone, a code within a code
-is told in its turn, several are a row. `{name:point}` counts: "1 point", "3 points"; `{name:.1f}` and the like write a number;
-`{name:+}` is a length with its sign, `{name:fine}` a small one in decimals, `{name:0}` one
-in whole millimetres, `{name:bare}` one whose unit stands elsewhere; a row is joined with commas, by
-`{name:~}` with semicolons.
+what ends with `_mm` is a length in the reader's units, what ends with `_at` a moment in the shop's time zone, a code within a
+code is told in its turn, several are a row. `{name:point}` counts: "1 point", "3 points"; `{name:.1f}` and the like write a
+number; `{name:+}` is a length with its sign, `{name:fine}` a small one in decimals, `{name:0}` one in whole millimetres,
+`{name:bare}` one whose unit stands elsewhere; a row is joined with commas, by `{name:~}` with semicolons.
 """
 
 import datetime

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from fairsquare.actions import Desk
+from fairsquare.actions import Desk, measuring
 from fairsquare.actions.hearing import reading_of
 from fairsquare.core.pull.job import along
 from fairsquare.demo.by_hand import ByHand
@@ -51,7 +51,7 @@ def take(desk: Desk, person, job: str, said: Iterator[str]) -> None:
         pin_mm=next(tool.pin_mm for tool in tools if tool.kind == "gauges"),
     )
     taken = [reading_of(understand_call(text, context), text, tools) for text in said]
-    desk.take_readings(person, key(), job, view.setup.number, taken)
+    measuring.take_readings(desk, person, key(), job, view.setup.number, taken)
 
 
 def pull_set_by_hand(page: Page, *chains: tuple[str, str, str, str], first: bool) -> None:

@@ -9,7 +9,7 @@ from PIL import Image
 from playwright.sync_api import Browser, Page, expect
 from scipy.spatial.transform import Rotation
 
-from fairsquare.actions import Desk
+from fairsquare.actions import Desk, measuring
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.job.facts.measure import NewReading
 from fairsquare.job.intake.supplements import line_states
@@ -124,7 +124,7 @@ def test_what_moved_as_one_piece_is_shown_moving(page: Page, desk: Desk, persons
         desk.answer_safety(lead, key(), number, item.key, "absent")
     desk.sign(lead, key(), number, "made_safe", desk.view(number).state.hold("made_safe").evidence, "")
     desk.accept_sheet(lead, key(), number, sheet, {}, "test")
-    desk.open_setup(lead, key(), number, "3-D instrument", 0.3)
+    measuring.open_setup(desk, lead, key(), number, "3-D instrument", 0.3)
     turn = Rotation.from_rotvec([0.0, 0.0, np.radians(0.9)])
     root, swung_root = np.array([1478.0, 0.0, 0.0]), np.array([1478.0, 6.0, 0.0])
     for purpose, codes in (("reference", True), ("point", False)):
@@ -138,7 +138,7 @@ def test_what_moved_as_one_piece_is_shown_moving(page: Page, desk: Desk, persons
                         purpose=purpose, code=point.code, xyz=instrument_reading(place, 5, np.zeros(3)), said=point.code
                     )
                 )
-        desk.take_readings(lead, key(), number, 1, taken)
+        measuring.take_readings(desk, lead, key(), number, 1, taken)
         if codes:
             desk.sign(
                 lead, key(), number, "setup_accepted", desk.view(number).state.hold("setup_accepted").evidence, ""
@@ -217,7 +217,7 @@ def test_two_hundred_photos_dropped_at_once(page: Page, job: str, desk: Desk) ->
     drop(page, 200)
     expect(page.locator("#photo-progress progress")).to_be_visible()
     expect(page.locator("#photo-progress")).to_contain_text("of 200 photos recorded")
-    expect(page.locator("#photo-progress")).to_be_hidden(timeout=90_000)
+    expect(page.locator("#photo-progress")).to_be_hidden(timeout=240_000)
     names = [photo.name for photo in desk.view(job).facts.photos]
     assert names == [f"walk-{n}.jpg" for n in range(200)]
     expect(page.locator("#job-thumbs img")).to_have_count(200)

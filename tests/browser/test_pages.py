@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from fairsquare.actions import Desk
+from fairsquare.actions import Desk, measuring
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading, seed_of
 from fairsquare.store.jobs import JobDetails
@@ -253,8 +253,8 @@ def test_what_the_instrument_sends_shows_by_itself(page: Page, desk: Desk, perso
     page.fill("#call", "half a call")
     text = call("F3L", DUNLIN.moved["F3L"])
     xyz = tuple(float(v) for v in text.split()[1:])
-    desk.take_readings(
-        persons["technician"], key(), JOB, 1, [NewReading(purpose="point", code="F3L", xyz=xyz, said=text)]
+    measuring.take_readings(
+        desk, persons["technician"], key(), JOB, 1, [NewReading(purpose="point", code="F3L", xyz=xyz, said=text)]
     )
     expect(page.locator(".said-words")).to_contain_text("2 readings")
     assert page.input_value("#call") == "half a call", "the call line is left alone"

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from fairsquare.actions import Desk, pull_plans
+from fairsquare.actions import Desk, measuring, pull_plans
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
 from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import TEAL, instrument_reading, seed_of
@@ -29,8 +29,8 @@ def planned(demo: list[str], desk: Desk, persons) -> None:
 def read(desk: Desk, person, code: str, moved: tuple[float, float, float], *, loaded: bool) -> None:
     setup = desk.view(JOB).setup.number
     xyz = instrument_reading(PLACES[code] + np.array(moved), seed_of(JOB, setup), np.zeros(3))
-    desk.take_readings(
-        person, key(), JOB, setup, [NewReading(purpose="point", code=code, xyz=xyz, said=code, loaded=loaded)]
+    measuring.take_readings(
+        desk, person, key(), JOB, setup, [NewReading(purpose="point", code=code, xyz=xyz, said=code, loaded=loaded)]
     )
 
 

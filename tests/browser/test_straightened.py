@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from fairsquare.actions import Desk, pull_plans
+from fairsquare.actions import Desk, measuring, pull_plans
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.stand_ins.vehicle import RigFaults
@@ -114,7 +114,9 @@ def test_the_dunlin_straightened_to_the_signed_hold(page: Page, server: str, des
         doubtful = [c for c, one in desk.view(DUNLIN_JOB).state.picture.judged.items() if one.state != "fair"]
         if doubtful:
             before = desk.view(DUNLIN_JOB)
-            desk.order_readings(persons["technician"], key(), DUNLIN_JOB, before.setup.number, "point", doubtful)
+            measuring.order_readings(
+                desk, persons["technician"], key(), DUNLIN_JOB, before.setup.number, "point", doubtful
+            )
             wanted = len(before.facts.readings) + len(doubtful)
             for _ in range(READ_TRIES):
                 if len(desk.view(DUNLIN_JOB).facts.readings) == wanted:
@@ -159,16 +161,16 @@ def test_a_clamp_slips_in_the_middle(page: Page, server: str, desk: Desk, person
         expect(page.locator("#desk")).to_contain_text("void")
         before = desk.view(TEAL_JOB)
         assert before.setup is None, "what was read with the old set-up counts no more"
-        setup = desk.open_setup(persons["technician"], key(), TEAL_JOB, INSTRUMENT.full_name, 0.3)
+        setup = measuring.open_setup(desk, persons["technician"], key(), TEAL_JOB, INSTRUMENT.full_name, 0.3)
         codes = [point.code for point in TEAL.sheet.points if point.reference]
-        desk.order_readings(persons["technician"], key(), TEAL_JOB, setup, "reference", codes)
+        measuring.order_readings(desk, persons["technician"], key(), TEAL_JOB, setup, "reference", codes)
         page.goto(f"/jobs/{TEAL_JOB}/set-up")
         sign = page.locator("text=Sign “Set-up accepted”")
         expect(sign).to_be_visible(timeout=TOLD_MS)
         hold = desk.view(TEAL_JOB).state.hold("setup_accepted")
         desk.sign(persons["lead"], key(), TEAL_JOB, "setup_accepted", hold.evidence, "")
         points = [point.code for point in TEAL.sheet.points if not point.reference]
-        desk.order_readings(persons["technician"], key(), TEAL_JOB, setup, "point", points)
+        measuring.order_readings(desk, persons["technician"], key(), TEAL_JOB, setup, "point", points)
         page.goto(f"/jobs/{TEAL_JOB}/board")
         expect(page.locator(".board-slip")).to_have_count(0)
         close_cycle(page)

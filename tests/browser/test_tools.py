@@ -4,7 +4,7 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from fairsquare.actions import Desk
+from fairsquare.actions import Desk, measuring
 from fairsquare.demo.by_hand import SOUND, ByHand
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.stand_ins.client import Line
@@ -189,6 +189,6 @@ def test_the_sound_points_follow_what_others_record(page: Page, desk: Desk, pers
     page.wait_for_function("document.querySelector('[data-live]') && window.htmx")
     view = desk.view(job)
     last = next(r.id for r in reversed(view.facts.readings) if r.taken_back is None)
-    desk.take_back(persons["lead"], key(), job, last)
+    measuring.take_back(desk, persons["lead"], key(), job, last)
     expect(shown).not_to_have_text(before)
     expect(page.locator("[name=reason]")).to_have_value("half a sentence that is not")

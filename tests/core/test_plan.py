@@ -11,8 +11,8 @@ import pytest
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.damage.read import UNDO_ORDER
 from fairsquare.core.errors import Refused
+from fairsquare.core.pull.game import Chain
 from fairsquare.core.pull.plan import MODES, PlanPulls, plan_pulls, play_pulls
-from fairsquare.core.pull.search import Chain
 from fairsquare.core.structure.simulate import SimulateFrame, simulate_frame
 from fairsquare.core.structure.skeleton import Leg
 from tests.core.frames import frame, ladder

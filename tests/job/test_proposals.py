@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
+from fairsquare.core.pull.game import Chain
 from fairsquare.core.pull.job import ChainSet, PlanSaid, WorkPull, machines_of, plan_request, seen_plan
 from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_factors, with_factors
 from fairsquare.core.pull.plan import game_of
 from fairsquare.core.pull.rigging import PullRules, barred_lines
-from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import frame_of_setting, usual_setting
 from fairsquare.core.sheet.model import Point, Sheet
 from fairsquare.core.structure.blow import left_by

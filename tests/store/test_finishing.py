@@ -8,7 +8,7 @@ from urllib.parse import urlsplit
 import pymysql
 import pytest
 
-from fairsquare.actions import Desk, clocking, finishing, handover, walk_round
+from fairsquare.actions import Desk, clocking, finishing, handover, measuring, walk_round
 from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.files.records import check_record, record_archive
@@ -72,7 +72,7 @@ def test_clocks_count_by_the_database_and_never_more_than_they_were_set_to(desk,
 def test_what_is_old_is_known_by_the_order_even_where_the_servers_time_was_put_back(desk, persons, database) -> None:
     job = ready_job(desk, persons)
     prove(desk, persons, job)
-    desk.record_move(persons["technician"], key(), job, "clamp", "a clamp was taken off")
+    measuring.record_move(desk, persons["technician"], key(), job, "clamp", "a clamp was taken off")
     database.run(
         lambda c: execute(c, "UPDATE movement SET at = at - INTERVAL 3 HOUR WHERE words = 'a clamp was taken off'")
     )

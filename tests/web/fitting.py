@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from fairsquare.actions import deciding, finishing, gaps
+from fairsquare.actions import deciding, finishing, gaps, measuring
 from fairsquare.core.intake.safety import SAFETY_ITEMS
 from fairsquare.core.weld.seam import Holder, JoinWeld, SeamPlan
 from fairsquare.job.facts.done import CouponMade
@@ -63,9 +63,9 @@ def sign(desk, person, job: str, hold: str, reason: str = "") -> None:
 
 
 def set_up(desk, person, job: str) -> int:
-    setup = desk.open_setup(person, key(), job, "3-D instrument", 0.3)
+    setup = measuring.open_setup(desk, person, key(), job, "3-D instrument", 0.3)
     codes = [point.code for point in DUNLIN.sheet.points if point.reference]
-    desk.take_readings(person, key(), job, setup, [_point(code, setup, "reference") for code in codes])
+    measuring.take_readings(desk, person, key(), job, setup, [_point(code, setup, "reference") for code in codes])
     sign(desk, person, job, "setup_accepted")
     return setup
 
@@ -78,7 +78,7 @@ def _point(code: str, setup: int, purpose: str, moved=(0.0, 0.0, 0.0)) -> NewRea
 def read_points(desk, person, job: str, purpose: str = "point", codes=None, moved=(0.0, 0.0, 0.0)) -> None:
     setup = desk.view(job).setup.number
     codes = codes or [point.code for point in DUNLIN.sheet.points if not point.reference]
-    desk.take_readings(person, key(), job, setup, [_point(code, setup, purpose, moved) for code in codes])
+    measuring.take_readings(desk, person, key(), job, setup, [_point(code, setup, purpose, moved) for code in codes])
 
 
 def _spans(desk, person, job: str) -> None:
@@ -96,7 +96,7 @@ def _spans(desk, person, job: str) -> None:
         )
         for a, b in SPANS
     ]
-    desk.take_readings(person, key(), job, desk.view(job).setup.number, taken)
+    measuring.take_readings(desk, person, key(), job, desk.view(job).setup.number, taken)
 
 
 def prove(desk, persons, job: str, gap: str = "4.2") -> None:

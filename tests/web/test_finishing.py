@@ -8,7 +8,7 @@ import pymysql
 import pytest
 from pypdf import PdfReader
 
-from fairsquare.actions import finishing, gaps
+from fairsquare.actions import finishing, gaps, measuring
 from fairsquare.files.records import check_record
 from fairsquare.job.facts.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
 from fairsquare.job.fit.job import gap_states
@@ -219,7 +219,7 @@ def test_from_the_wheels_back_to_the_rack_points_are_watched_again(as_role, desk
     assert not after.state.hold("fit_accepted").missing
     sign(desk, persons["lead"], job, "fit_accepted")
     setup = after.setup.number
-    desk.order_readings(technician, key(), job, setup, "watch", ["F5R"])
+    measuring.order_readings(desk, technician, key(), job, setup, "watch", ["F5R"])
     read_points(desk, technician, job, "watch", ["F5R"])
     assert "It is back on the rack" not in ngozi.get(f"/jobs/{job}/fit")
 
@@ -531,7 +531,7 @@ def test_what_is_repaired_after_welding_is_proven_and_welded_anew(as_role, desk,
         weld(ngozi, welding, name)
     ngozi.post(f"/jobs/{welding}/weld")
     assert "what comes after is a new fit" in weld(ngozi, welding, "a", status=409)
-    desk.record_move(technician, key(), welding, "cut", "weld c ground out again")
+    measuring.record_move(desk, technician, key(), welding, "cut", "weld c ground out again")
     assert "nothing is welded for good" in weld(ngozi, welding, "c", status=409)
     prove(desk, persons, welding)
     weld(ngozi, welding, "c")
@@ -551,7 +551,7 @@ def test_what_is_taken_back_opens_the_release_again(as_role, desk, persons) -> N
             desk, technician, key(), job, OutsideWork(what=what, end="not_needed", by_whom="maker", words="not touched")
         )
     sign(desk, persons["lead"], job, "released")
-    desk.record_move(technician, key(), job, "vehicle", "driven home")
+    measuring.record_move(desk, technician, key(), job, "vehicle", "driven home")
     assert desk.view(job).state.hold("released").status == "closed", "what is handed over stands"
     finishing.take_back(desk, technician, key(), job, done)
     hold = desk.view(job).state.hold("released")

@@ -8,7 +8,7 @@ from html.parser import HTMLParser
 import pytest
 from pypdf import PdfReader
 
-from fairsquare.actions import pulling
+from fairsquare.actions import measuring, pulling
 from fairsquare.core.pull.job import CAUTIONS
 from fairsquare.demo.rig import RIG
 from fairsquare.job.cut.job import section_states
@@ -130,7 +130,8 @@ def test_no_board_tells_a_figure_in_mm(lead, desk, persons, given) -> None:
     assert board is not None
     code = board.points[0].watched.code
     last = next(one for one in reversed(view.facts.readings) if one.code == code and one.xyz is not None)
-    desk.take_readings(
+    measuring.take_readings(
+        desk,
         persons["lead"],
         key(),
         TEAL_JOB,

@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from fairsquare.actions import Desk, Unsure, pulling
+from fairsquare.actions import Desk, Unsure, measuring, pulling
 from fairsquare.actions.practice import as_in_practice, hidden_places
 from fairsquare.core.pull.job import CAUTIONS
 from fairsquare.job.pull.board import board_of
@@ -35,7 +35,7 @@ def begun(as_role, yard) -> str:
 
 def measured(yard: PracticeYard, desk: Desk, job: str) -> None:
     codes = [point.code for point in TURNSTONE.sheet.points if not point.reference]
-    desk.order_readings(desk_person(desk, job), key(), job, 1, "point", codes)
+    measuring.order_readings(desk, desk_person(desk, job), key(), job, 1, "point", codes)
     yard.serve(job)
 
 

@@ -2,6 +2,7 @@
 
 import pytest
 
+from fairsquare.actions import measuring
 from fairsquare.core.errors import Refused, UnknownCode
 from fairsquare.core.sheet.model import Point, Sheet, Span
 from fairsquare.store.jobs import JobDetails
@@ -27,7 +28,7 @@ def test_no_page_breaks_on_a_sheet_of_few_points(as_role, desk, persons, places)
     lead = as_role("lead")
     make_safe(lead, job)
     desk.accept_sheet(persons["lead"], key(), job, sheet_of(places), {}, "small.csv")
-    desk.open_setup(persons["lead"], key(), job, "3-D instrument", 0.3)
+    measuring.open_setup(desk, persons["lead"], key(), job, "3-D instrument", 0.3)
     statuses = {page: lead.http.get(f"/jobs/{job}/{page}").status_code for page in PAGES}
     assert {page: status for page, status in statuses.items() if status != 200} == {}
 

@@ -10,7 +10,7 @@ import httpx
 import numpy as np
 import pytest
 
-from fairsquare.actions import deciding, pull_plans, pulling
+from fairsquare.actions import deciding, measuring, pull_plans, pulling
 from fairsquare.actions.deciding import DecisionSaid, MemberSaid
 from fairsquare.core.damage.decide import MakersWord
 from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
@@ -53,7 +53,7 @@ def job(as_role, desk, persons, line) -> str:
     number = new_job(ngozi)
     make_safe(ngozi, number)
     desk.accept_sheet(persons["technician"], key(), number, DUNLIN.sheet, {}, "test")
-    desk.open_setup(persons["technician"], key(), number, "arm", 0.3)
+    measuring.open_setup(desk, persons["technician"], key(), number, "arm", 0.3)
     arm = SimulatedInstrument(line, seed=1)
     send(arm, number, REFERENCES, "reference")
     sign(ngozi, number, "setup_accepted")
@@ -315,7 +315,7 @@ def test_a_slip_stops_the_board_and_voids_the_set_up_at_once_on_every_page(
     assert "Set up again" in board and "SET UP AGAIN" in board, "it stays, whatever is read meanwhile"
     assert "Set-up accepted" in ngozi.get(f"/jobs/{job}/holds/setup_accepted")
     assert desk.view(job).state.hold("setup_accepted").status == "missing"
-    setup = desk.open_setup(persons["technician"], key(), job, "3-D instrument", 0.3)
+    setup = measuring.open_setup(desk, persons["technician"], key(), job, "3-D instrument", 0.3)
     assert setup == 2
     assert "The vehicle moved" not in ngozi.get(f"/jobs/{job}/measure")
 
@@ -326,7 +326,7 @@ def test_every_move_that_voids_says_so_on_every_page_until_it_is_set_up_again(
 ) -> None:
     job, ngozi = on_the_board, as_role("technician")
     assert "The vehicle moved" not in ngozi.get(f"/jobs/{job}/damage")
-    desk.record_move(persons["technician"], key(), job, what, "")
+    measuring.record_move(desk, persons["technician"], key(), job, what, "")
     for page in ("measure", "damage", "pulls"):
         assert "set up again" in ngozi.get(f"/jobs/{job}/{page}"), page
     assert "SET UP AGAIN" in ngozi.get(f"/jobs/{job}/board") or "STOP" in ngozi.get(f"/jobs/{job}/board")

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Many, Model, Row3
+from fairsquare.core.pull.game import Chain
 from fairsquare.core.pull.plan import (
     AtNode,
     PlanPoint,
@@ -21,7 +22,6 @@ from fairsquare.core.pull.plan import (
     play_pulls,
 )
 from fairsquare.core.pull.plan import Tower as PlanTower
-from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Machine, PlacedHook, Setting, frame_of_setting
 from fairsquare.core.pull.springback import Cycle, NextPull, Prior, PullAdvised, let_go_at, next_pull, with_room
 from fairsquare.core.pull.statics import Anchor, Pull, PullsHeld, PullStatics, Vehicle, pull_statics
@@ -461,11 +461,11 @@ def watched_points(
 ) -> tuple[Watched, ...]:
     """Return the points that matter most in a pull: those off that it brings farthest on their way home, along the way they go.
 
-    Along that way a point is home where it comes nearest to where it belongs: what is across it is for other pulls. A point that
-    goes all but across what it is off by is watched along its own way home. Points that a pull hardly brings nearer are not waited
-    for. Where it brings none nearer, those that it moves farthest. `learned` is what the
-    structure has given back so far as a share of what the frame said; None: nothing is known of that yet, and the shop's `past`
-    tells of a point by its code, where it has one.
+    Along that way a point is home where it comes nearest to where it belongs: what is across it is for other pulls. A point
+    that goes all but across what it is off by is watched along its own way home. Points that a pull hardly brings nearer are
+    not waited for. Where it brings none nearer, those that it moves farthest. `learned` is what the structure has given back so
+    far as a share of what the frame said; None: nothing is known of that yet, and the shop's `past` tells of a point by its
+    code, where it has one.
     """
     points = points_by_code(sheet)
     free = played.pulls[number].free

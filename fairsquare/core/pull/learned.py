@@ -10,9 +10,9 @@ from scipy.optimize import minimize_scalar
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.model import Model, Row3
+from fairsquare.core.pull.game import Chain, Game
 from fairsquare.core.pull.job import machines_of
 from fairsquare.core.pull.plan import PlanPulls, game_of
-from fairsquare.core.pull.search import Chain, Game
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.structure.frame import Floats
 from fairsquare.core.structure.skeleton import Section

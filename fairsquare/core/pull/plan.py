@@ -8,7 +8,8 @@ from pydantic import Field
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Many, Millimetres, Model, Row3, Vector
-from fairsquare.core.pull.search import NO_LIMITS, Chain, Game, Limits, Played, PlayedPull, Rig, found_plan
+from fairsquare.core.pull.game import NO_LIMITS, Chain, Game, Limits, Played, PlayedPull, Rig
+from fairsquare.core.pull.search import found_plan
 from fairsquare.core.sheet.model import Sheet, find_point, partner_code, points_by_code, tolerances
 from fairsquare.core.structure.frame import Floats, frame_of
 from fairsquare.core.structure.skeleton import Skeleton

@@ -25,12 +25,11 @@ _AXES = ("forward", "to the left", "up", "round the length axis", "round the cro
 class Frame:
     """A checked skeleton as arrays. n nodes, m members, f free degrees of freedom.
 
-    `nodes`, `member_ids` the names in order; `places` (n, 3); `ends` (m, 2) the nodes of each
-    member; `lengths` (m); `axes` (m, 3, 3), rows the local x, y, z;
-    `strain` (m, 6, 12) natural deformations from the twelve global end displacements; `slots` (m, 12) the free degree of
-    freedom of each, f where held; `free` (6 n) whether each is free; `stiffness` (4, m, 2) of each component (pull, twist,
-    y, z): of an end against itself and against the other end; `back` (4, m) what an end hardens by; `yields` (4, m) N or
-    N·mm; `no_hardening` (m); `elastic` (f, f) the elastic stiffness, `flexibility` (f, f) its inverse.
+    `nodes`, `member_ids` the names in order; `places` (n, 3); `ends` (m, 2) the nodes of each member; `lengths` (m); `axes`
+    (m, 3, 3), rows the local x, y, z; `strain` (m, 6, 12) natural deformations from the twelve global end displacements;
+    `slots` (m, 12) the free degree of freedom of each, f where held; `free` (6 n) whether each is free; `stiffness` (4, m, 2)
+    of each component (pull, twist, y, z): of an end against itself and against the other end; `back` (4, m) what an end hardens
+    by; `yields` (4, m) N or N·mm; `no_hardening` (m); `elastic` (f, f) the elastic stiffness, `flexibility` (f, f) its inverse.
     """
 
     nodes: tuple[str, ...]

@@ -3,9 +3,9 @@
 Each end yields where Σ((s − b)/p)² passes 1, s = (N, T, My, Mz) of the end, b the back force of its plastic parts (Prager's
 kinematic hardening), p what the section takes. The plastic increment is normal to that surface and taken at the end of the step
 (backward Euler; Simo and Hughes 1998, chapter 2, for the scheme; from memory). With a multiplier μ ≥ 0 for each end the
-increment is
-μ p⁻² (s − b), so for given multipliers everything else is linear: only the two multipliers of a member are sought. The
-work of the step is convex in them, and 1/√Σ((s − b)/p)² is nearly linear in μ, which is why the iteration below takes few rounds.
+increment is μ p⁻² (s − b), so for given multipliers everything else is linear: only the two multipliers of a member are sought.
+The work of the step is convex in them, and 1/√Σ((s − b)/p)² is nearly linear in μ, which is why the iteration below takes few
+rounds.
 
 Arrays have the shape (4 components, 2 ends, k members) unless something else is said.
 """

@@ -31,9 +31,9 @@ class PullPlanFact(Model):
 class PullEventFact(Model):
     """What happened on the board: pull `pull` (from 1) of plan version `plan` went into `state`.
 
-    `forces`: with a cycle that is closed, the most that was read at each tower in it, N.
-    The first of a pull says what is watched; `ticked` are the cautions that were ticked by hand; a free reading closes a cycle of
-    each watched point; the end says what was looked for after the pull.
+    `forces`: with a cycle that is closed, the most that was read at each tower in it, N. The first of a pull says what is
+    watched; `ticked` are the cautions that were ticked by hand; a free reading closes a cycle of each watched point; the end
+    says what was looked for after the pull.
     """
 
     id: int

@@ -13,9 +13,9 @@ import numpy as np
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Row3
+from fairsquare.core.pull.game import Chain
 from fairsquare.core.pull.job import UNKNOWN_N, ChainSet, WorkPull, machines_of, plan_request
 from fairsquare.core.pull.plan import School, game_of
-from fairsquare.core.pull.search import Chain
 from fairsquare.core.pull.setting import Machine, PlacedAnchor, PlacedHook, PlacedTower, Setting, frame_of_setting
 from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code, tolerances
 from fairsquare.core.structure.frame import Floats

@@ -12,6 +12,7 @@ import numpy as np
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.model import Code, Row3
+from fairsquare.core.pull.game import Chain, Game, Limits, Played, overpull
 from fairsquare.core.pull.job import (
     HARM_MM,
     ChainSet,
@@ -25,7 +26,6 @@ from fairsquare.core.pull.job import (
 from fairsquare.core.pull.learned import FrameFactors, with_factors
 from fairsquare.core.pull.plan import PlanPulls, School, game_of, plan_pulls
 from fairsquare.core.pull.rigging import PullRules, barred_lines
-from fairsquare.core.pull.search import Chain, Game, Limits, Played, overpull
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet

@@ -5,7 +5,7 @@ from typing import Any, cast
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from fairsquare.actions import finishing, gaps
+from fairsquare.actions import finishing, gaps, measuring
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
@@ -139,7 +139,7 @@ def moved(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
     if what == "lowered":
         finishing.lower(desk_of(request), form.session.person, form.key, number, words)
     else:
-        desk_of(request).record_move(form.session.person, form.key, number, what, words)
+        measuring.record_move(desk_of(request), form.session.person, form.key, number, what, words)
     return go_to(job_path(number, "fit"))
 
 

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Depends, Request, Response
 from fastapi.responses import HTMLResponse
 from markupsafe import Markup
 
-from fairsquare.actions import JobView, Unsure
+from fairsquare.actions import JobView, Unsure, measuring
 from fairsquare.actions.hearing import reading_of
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
@@ -148,7 +148,7 @@ def take(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
         replaces=replaces,
         called_ago_s=called_ago(form),
     )
-    desk_of(request).take_readings(form.session.person, form.key, number, setup_or_none(form), [reading])
+    measuring.take_readings(desk_of(request), form.session.person, form.key, number, setup_or_none(form), [reading])
     return remember_unit(_answer(request, form, number, point=call.code, unit=unit), unit)
 
 
@@ -161,7 +161,7 @@ def take_back(request: Request, number: str, form: Form = Depends(sent_form)) ->
     reading = reading or desk_of(request).last_own_reading(view, "point")
     if reading is None:
         raise Unsure("There is no reading to take back in this set-up.")
-    desk_of(request).take_back(form.session.person, form.key, number, reading)
+    measuring.take_back(desk_of(request), form.session.person, form.key, number, reading)
     code = next((one.code for one in view.facts.readings if one.id == reading), "")
     return _answer(request, form, number, point=code)
 
@@ -171,7 +171,9 @@ def take_back(request: Request, number: str, form: Form = Depends(sent_form)) ->
 def decide(request: Request, number: str, reading: int, form: Form = Depends(sent_form)) -> Response:
     """Keep a reading out of the picture, or use it again, with a reason."""
     keep_out = form.text("keep_out", "yes") == "yes"
-    desk_of(request).decide_on_reading(form.session.person, form.key, number, reading, keep_out, form.text("reason"))
+    measuring.decide_on_reading(
+        desk_of(request), form.session.person, form.key, number, reading, keep_out, form.text("reason")
+    )
     return _answer(request, form, number)
 
 
@@ -186,7 +188,7 @@ def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
     if not codes:
         raise Unsure("Every point is read. Touch a point to have it read again.")
     setup = whole(form.text("setup"), "setup")
-    desk_of(request).order_readings(form.session.person, form.key, number, setup, "point", codes)
+    measuring.order_readings(desk_of(request), form.session.person, form.key, number, setup, "point", codes)
     return go_to(job_path(number, "measure") + f"?wait=1&point={code}")
 
 

@@ -4,7 +4,7 @@ import datetime
 
 from fastapi import APIRouter, Depends, Request, Response
 
-from fairsquare.actions import JobView
+from fairsquare.actions import JobView, measuring
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import Unit, read_length
@@ -94,7 +94,7 @@ def open_setup(request: Request, number: str, form: Form = Depends(sent_form)) -
     """Open a set-up with an instrument and how well it reads."""
     sigma = _sigma(request, form)
     kind: SetupKind = "sight" if form.text("kind") == "sight" else "instrument"
-    desk_of(request).open_setup(form.session.person, form.key, number, form.text("instrument"), sigma, kind)
+    measuring.open_setup(desk_of(request), form.session.person, form.key, number, form.text("instrument"), sigma, kind)
     return go_to(job_path(number, "set-up"))
 
 
@@ -125,7 +125,7 @@ def take_reference(request: Request, number: str, form: Form = Depends(sent_form
     if call.loaded:
         raise Refused("References are read free: let go first, then read.", field="call", value=form.text("call"))
     reading = NewReading(purpose="reference", code=call.code, xyz=call.xyz, said=form.text("call").strip())
-    desk_of(request).take_readings(form.session.person, form.key, number, setup_number(form), [reading])
+    measuring.take_readings(desk_of(request), form.session.person, form.key, number, setup_number(form), [reading])
     return remember_unit(go_to(job_path(number, "set-up")), unit)
 
 
@@ -138,7 +138,7 @@ def paste(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
     rows = rows_from_file(*chosen)[0] if chosen else rows_from_text(form.text("table"))
     view = desk_of(request).view(number)
     readings = readings_from_rows(rows, reference_codes(view), unit)
-    desk_of(request).take_readings(form.session.person, form.key, number, setup_number(form), readings)
+    measuring.take_readings(desk_of(request), form.session.person, form.key, number, setup_number(form), readings)
     return remember_unit(go_to(job_path(number, "set-up")), unit)
 
 
@@ -147,7 +147,9 @@ def paste(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
 def choose(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Choose which references to rely on, with a reason."""
     trusted = tuple(form.text("trusted").split()) or form.several("sound")
-    desk_of(request).choose(form.session.person, form.key, number, setup_number(form), trusted, form.text("reason"))
+    measuring.choose(
+        desk_of(request), form.session.person, form.key, number, setup_number(form), trusted, form.text("reason")
+    )
     return go_to(job_path(number, "set-up"))
 
 
@@ -159,7 +161,7 @@ def moved(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
     back = "measure" if form.text("at") == "measure" else "set-up"
     if what not in MOVED:
         raise Refused("Say what was moved: vehicle, bench, bridge or structure.", field="what", value=what[:40])
-    desk_of(request).record_move(form.session.person, form.key, number, what, form.text("words"))
+    measuring.record_move(desk_of(request), form.session.person, form.key, number, what, form.text("words"))
     return go_to(job_path(number, back))
 
 
@@ -167,7 +169,7 @@ def moved(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
 @shown_again(_page)
 def take_back(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Take a reference reading back."""
-    desk_of(request).take_back(form.session.person, form.key, number, whole(form.text("reading"), "reading"))
+    measuring.take_back(desk_of(request), form.session.person, form.key, number, whole(form.text("reading"), "reading"))
     return go_to(job_path(number, "set-up"))
 
 
@@ -179,7 +181,7 @@ def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
     setup = setup_number(form)
     read = {reading.code for reading in reference_readings(view.facts, setup)}
     codes = [code for code in reference_codes(view) if code not in read] or reference_codes(view)
-    desk_of(request).order_readings(form.session.person, form.key, number, setup, "reference", codes)
+    measuring.order_readings(desk_of(request), form.session.person, form.key, number, setup, "reference", codes)
     return go_to(job_path(number, "set-up") + "?wait=1")
 
 

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from fastapi import APIRouter, Depends, Request, Response
 
-from fairsquare.actions import finishing
+from fairsquare.actions import finishing, measuring
 from fairsquare.actions.desk import JobView
 from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
@@ -288,7 +288,9 @@ def watch(request: Request, number: str, seam: int, form: Form = Depends(sent_fo
     state = finishing.seam_of(view, seam)
     if view.setup is None:
         raise Refused("There is no set-up in force: nothing can be watched.", field="watch", value="")
-    desk.order_readings(form.session.person, form.key, number, view.setup.number, "watch", list(state.plan.watch))
+    measuring.order_readings(
+        desk, form.session.person, form.key, number, view.setup.number, "watch", list(state.plan.watch)
+    )
     return go_to(job_path(number, f"seams/{seam}"))
 
 

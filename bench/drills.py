@@ -23,7 +23,7 @@ from fairsquare.demo.load import load
 from fairsquare.demo.people import SIGN_INS, SignIn
 from fairsquare.stand_ins.vehicles import DUNLIN
 from fairsquare.store import people
-from fairsquare.store.database import execute, row
+from fairsquare.store.database import execute, select_one
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.people import Person
 
@@ -276,7 +276,7 @@ def tell_outage(at: Stage) -> int:
         f"without a database for {AWAY_S:g} s: 503 after {1000 * statistics.median(told):.0f} ms, 95 % {1000 * late:.0f} "
         f"(limit {1000 * MOST_AWAY_S:g}); served again {1000 * back:.0f} ms after it was back (limit {1000 * MOST_BACK_S:g})\n"
     )
-    found = at.desk.database.run(lambda c: row(c, "SELECT COUNT(*) AS many FROM job"))
+    found = at.desk.database.run(lambda c: select_one(c, "SELECT COUNT(*) AS many FROM job"))
     return (late > MOST_AWAY_S) + (back > MOST_BACK_S) + (found is None)
 
 

@@ -8,7 +8,7 @@ import httpx
 
 from bench.stage import Stage
 from fairsquare.demo.people import SIGN_INS
-from fairsquare.store.database import Connection, execute, row, rows
+from fairsquare.store.database import Connection, execute, select, select_one
 from fairsquare.store.search import index_job
 
 FEW, MANY = 100, 10_000
@@ -52,7 +52,7 @@ def grown(at: Stage) -> Grown:
 
 def fill(connection: Connection, jobs: int) -> None:
     """Close as many jobs of the past year as lack, each with a set-up and readings, by the database's own sequences."""
-    have = row(connection, "SELECT COUNT(*) AS many, MIN(opened_by) AS person FROM job") or {}
+    have = select_one(connection, "SELECT COUNT(*) AS many, MIN(opened_by) AS person FROM job") or {}
     first = int(have["many"]) + 1
     execute(
         connection,
@@ -65,7 +65,7 @@ def fill(connection: Connection, jobs: int) -> None:
             FROM seq_{first}_to_{jobs}""",
         have["person"],
     )
-    for one in rows(
+    for one in select(
         connection, "SELECT id FROM job j WHERE NOT EXISTS (SELECT 1 FROM job_gram g WHERE g.job_id = j.id)"
     ):
         index_job(connection, one["id"])

@@ -28,7 +28,7 @@ def start_clock(
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         said = bond_said(view.facts)
-        if product and (said is None or product not in {one.id for one in said.products}):
+        if product and (said is None or product not in {product.id for product in said.products}):
             raise Refused(f"{product} is not among the products.", field="product", value=product)
         running = [
             clock
@@ -37,7 +37,7 @@ def start_clock(
         ]
         if product and running:
             raise Unsure(f"{product}: that clock runs already.", field="product", value=product)
-        foams = {one.id for one in said.products if one.kind == "foam"} if said else set()
+        foams = {product.id for product in said.products if product.kind == "foam"} if said else set()
         if kind == "open" and product in foams:
             desk.moved(connection, view, "foam", f"{product} was opened: foam swells", person)
         return {"id": clocks.start(connection, view.job.id, kind, product, label, minutes, person.id)}

@@ -36,10 +36,10 @@ from fairsquare.words.tell import tell
 
 def section_of(view: JobView, section: int) -> SectionState:
     """Return a section of a job. Raises `Refused` for one that is not there."""
-    found = next((state for state in section_states(view.facts) if state.fact.number == section), None)
-    if found is None:
+    state = next((state for state in section_states(view.facts) if state.fact.number == section), None)
+    if state is None:
         raise Refused(f"There is no section {section} in this job.", field="section", value=section)
-    return found
+    return state
 
 
 def begin(desk: Desk, person: Person, key: str, number: str, member: str, how: SectionHow) -> int:
@@ -267,7 +267,7 @@ def take_cut_back(desk: Desk, person: Person, key: str, number: str, section: in
     check_may(person, "decide")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        if cut not in {one.id for one in section_of(view, section).cuts}:
+        if cut not in {cut.id for cut in section_of(view, section).cuts}:
             raise Refused("There is no such cut, or it was taken back already.", field="cut", value=cut)
         cuts.take_cut_back(connection, cut, person.id)
         return {}

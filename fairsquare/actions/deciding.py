@@ -76,7 +76,7 @@ def see_member(desk: Desk, person: Person, key: str, number: str, said: MemberSa
         )
         left_out = state.left_out(said.signs) if state else ()
         if left_out and len(said.contradicts) < 8:
-            told = "; ".join(f"“{one.seen.said}” ({one.seen.by.name})" for one in left_out)
+            told = "; ".join(f"“{left.seen.said}” ({left.seen.by.name})" for left in left_out)
             raise Refused(
                 f"Seen on it: {told}. Tick it, or write in a sentence why it does not count.",
                 field="contradicts",

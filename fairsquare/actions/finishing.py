@@ -63,10 +63,10 @@ def version_of(view: JobView, topic: SaidTopic, subject: int = 0) -> int:
 
 def seam_of(view: JobView, seam: int) -> SeamState:
     """Return a seam of a job. Raises `Refused` for one that is not there."""
-    found = next((state for state in seam_states(view.facts) if state.number == seam), None)
-    if found is None:
+    state = next((state for state in seam_states(view.facts) if state.number == seam), None)
+    if state is None:
         raise Refused(f"There is no seam {seam} in this job.", field="seam", value=seam)
-    return found
+    return state
 
 
 def say_fit(desk: Desk, person: Person, key: str, number: str, said: FitSaid, seen: int) -> int:
@@ -227,10 +227,10 @@ def _check_done(view: JobView, done: Done) -> None:
 
 def _check_panel(view: JobView, done: Hung | HingeLooked) -> None:
     said = fit_said(view.facts) or FitSaid()
-    panel = next((one for one in said.panels if one.name == done.panel), None)
+    panel = next((panel for panel in said.panels if panel.name == done.panel), None)
     if panel is None:
         raise Refused(f"{done.panel} is not among the panels.", field="panel", value=done.panel)
-    if isinstance(done, HingeLooked) and done.hinge not in {one.id for one in panel.hinges}:
+    if isinstance(done, HingeLooked) and done.hinge not in {hinge.id for hinge in panel.hinges}:
         raise Refused(f"{done.panel} has no hinge {done.hinge}.", field="hinge", value=done.hinge)
 
 
@@ -271,7 +271,7 @@ def _check_left_out(view: JobView, done: LeftOut) -> None:
 
 def _check_weld(view: JobView, done: WeldMade) -> None:
     state = seam_of(view, done.seam)
-    planned = next((one for one in state.plan.welds if one.id == done.weld), None)
+    planned = next((weld for weld in state.plan.welds if weld.id == done.weld), None)
     if planned is None:
         raise Refused(f"There is no weld {done.weld} in {state.plan.name}.", field="weld", value=done.weld)
     hold = view.state.hold("fit_accepted")
@@ -281,7 +281,7 @@ def _check_weld(view: JobView, done: WeldMade) -> None:
         raise lacking(said, field="weld", value=done.weld)
     if view.state.welded:
         raise Unsure("Final welding is recorded as done: what comes after is a new fit.", field="weld", value=done.weld)
-    first = [one for one in state.plan.welds if one.stage < planned.stage or one.id in planned.after]
+    first = [weld for weld in state.plan.welds if weld.stage < planned.stage or weld.id in planned.after]
     waiting = [one.id for one in first if one.id not in state.good]
     if waiting and done.look == "good":
         raise Unsure(
@@ -321,7 +321,7 @@ def gaps_before_filler(view: JobView) -> str:
         return (
             "Before filler and paint the gaps are read once more, after welding. Final welding is not recorded as done."
         )
-    demand = next((one for one in view.state.hold("released").demands if one.name == "gaps_wheels"), None)
+    demand = next((demand for demand in view.state.hold("released").demands if demand.name == "gaps_wheels"), None)
     if demand is None or demand.met:
         return ""
     return f"Before filler and paint the gaps are read once more. {tell(demand.missing[0].said)}"
@@ -331,10 +331,10 @@ def take_back(desk: Desk, person: Person, key: str, number: str, event: int) -> 
     """Record that something was noted by mistake: it stays in the log, and counts no longer."""
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        found = next((one for one in view.facts.done if one.id == event and one.taken_back is None), None)
-        if found is None:
+        deed = next((deed for deed in view.facts.done if deed.id == event and deed.taken_back is None), None)
+        if deed is None:
             raise Refused("There is no such entry, or it was taken back already.", field="event", value=event)
-        check_may(person, _DEEDS[found.kind])
+        check_may(person, _DEEDS[deed.kind])
         finishing.take_back(connection, event, person.id)
         return {}
 

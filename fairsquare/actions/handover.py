@@ -49,7 +49,7 @@ def withdraw_link(desk: Desk, person: Person, key: str, number: str, link: int) 
     check_may(person, "make record")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        if link not in {one["id"] for one in records.links_of(connection, view.job.id)}:
+        if link not in {link["id"] for link in records.links_of(connection, view.job.id)}:
             raise Refused("There is no such link in this job.", field="link", value=link)
         records.withdraw_link(connection, link, person.id)
         return {}

@@ -38,7 +38,9 @@ def make_token(desk: Desk, session: Session, name: str, days: int) -> str:
         raise Refused("A token may last 1, 7, 30, 90 or 365 days.", field="days", value=days)
 
     def work(connection: Connection) -> str:
-        tokens = [one for one in sessions.sign_ins_of(connection, session) if one.kind == "token" and one.name]
+        tokens = [
+            sign_in for sign_in in sessions.sign_ins_of(connection, session) if sign_in.kind == "token" and sign_in.name
+        ]
         if len(tokens) >= MOST_TOKENS:
             raise Refused(f"You have {MOST_TOKENS} tokens already: take back one that is not used.", field="token")
         made = sessions.open_session(connection, session.person, days * 24, "token", name=plain)

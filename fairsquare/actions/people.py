@@ -77,4 +77,4 @@ def forget_second_factor_of(desk: Desk, by: Person, person_id: int) -> None:
 
 
 def _name_of(desk: Desk, person_id: int) -> str:
-    return next((str(one["name"]) for one in everybody(desk) if one["id"] == person_id), "")
+    return next((str(person["name"]) for person in everybody(desk) if person["id"] == person_id), "")

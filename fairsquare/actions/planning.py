@@ -45,7 +45,7 @@ def say_shop(desk: Desk, person: Person, key: str, said: ShopSaid, seen: int) ->
     check_shop(said)
 
     def keep(connection: Connection) -> dict[str, Any]:
-        known = {one["name"] for one in people.people(connection) if one["active"]}
+        known = {person["name"] for person in people.people(connection) if person["active"]}
         unknown = next((k for k, hand in enumerate(said.hands) if hand.name not in known), None)
         if unknown is not None:
             name = said.hands[unknown].name

@@ -261,7 +261,7 @@ def _cycles_pulled(facts: JobFacts, sheet: Sheet, places: Mapping[str, Row3]) ->
     plans = {plan.version: plan.plan for plan in facts.pull_plans}
     watched: dict[str, Watched] = {}
     for event in facts.pull_events:
-        watched |= {one.code: one for one in event.watched}
+        watched |= {point.code: point for point in event.watched}
         plan = plans.get(event.plan)
         if not event.cycles or plan is None or event.pull > len(plan.pulls):
             continue

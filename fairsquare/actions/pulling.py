@@ -77,7 +77,7 @@ def begin(desk: Desk, person: Person, key: str, number: str, pull: int) -> None:
             raise Refused(
                 f"Pull {pull} moves no point that is read: there is nothing to watch.", field="pull", value=pull
             )
-        body = {"watched": [one.model_dump() for one in watched]}
+        body = {"watched": [point.model_dump() for point in watched]}
         return {"id": pulls.note_event(connection, view.job.id, plan.version, pull, "cautions", body, person.id)}
 
     desk.in_job(person, key, f"begin pull {number}", number, work)
@@ -219,7 +219,7 @@ def read_load(
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         setting = setting_of(view.facts)
-        if setting is None or tower not in {one.id for one in setting.towers}:
+        if setting is None or tower not in {tower.id for tower in setting.towers}:
             raise Refused(f"There is no tower “{tower}” in this job's setting.", field="tower", value=tower[:40])
         return {"id": pulls.read_load(connection, view.job.id, tower, force_n, pressure_mpa, person.id)}
 

@@ -216,7 +216,7 @@ def _station_words(view: JobView, key: str) -> Said | str:
         "fit": next(iter(_fit_wants(view)), "Read the gaps on the dry fit"),
         "bond": "A clock runs",
         "weld": _weld_words(view),
-        "finish": next((one.said for one in view.state.hold("released").missing), "Finish and prove"),
+        "finish": next((lack.said for lack in view.state.hold("released").missing), "Finish and prove"),
     }
     own = BY_KEY[key].to_do
     return own(view.facts) if own else found.get(key, "Take the vehicle in")

@@ -106,7 +106,7 @@ def withdraw(desk: Desk, person: Person, key: str, number: str, supplement: int)
     check_may(person, "send supplement")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        if supplement not in {one.id for one in view.facts.supplements}:
+        if supplement not in {supplement.id for supplement in view.facts.supplements}:
             raise Refused("There is no such supplement in this job.", field="supplement", value=supplement)
         supplements.withdraw(connection, supplement, person.id)
         return {}

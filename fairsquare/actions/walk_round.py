@@ -65,7 +65,7 @@ def bind_finding(desk: Desk, person: Person, key: str, number: str, finding: int
         raise Refused("Name the layer in up to 60 letters, such as inner.", field="layer", value=layer[:60])
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        seen = next((one for one in view.facts.walk if one.id == finding), None)
+        seen = next((seen for seen in view.facts.walk if seen.id == finding), None)
         if seen is not None and seen.kind not in BINDS:
             raise Refused(
                 f"“{seen.said}” is not on a member: it is a {KINDS[seen.kind]}.", field="finding", value=finding
@@ -91,7 +91,7 @@ def take_finding_back(desk: Desk, person: Person, key: str, number: str, finding
     reason = " ".join(reason.split())[:2000]
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        seen = next((one for one in view.facts.walk if one.id == finding), None)
+        seen = next((seen for seen in view.facts.walk if seen.id == finding), None)
         if seen is not None and seen.kind in BINDS and len(reason) < 8:
             raise Refused(
                 f"“{seen.said}” binds what is decided: write in a sentence why it is taken back. It goes into the record.",

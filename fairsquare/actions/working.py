@@ -185,7 +185,7 @@ def _check_operation(desk: Desk, view: JobView, operation: str) -> None:
 
 
 def _work_of(view: JobView, clock: int) -> WorkFact:
-    own = next((one for one in view.facts.worked if one.id == clock), None)
+    own = next((work for work in view.facts.worked if work.id == clock), None)
     if own is None:
         raise Refused("There is no such clock in this job.", field="clock", value=clock)
     return own

@@ -238,7 +238,7 @@ def board(number: str, desk: At, person: By) -> BoardShown:
         pull=found.pull,
         state=found.state,
         cycle=found.cycle,
-        points=tuple(PointShown(**one) for one in points),
+        points=tuple(PointShown(**point) for point in points),
         forces_n=forces,
     )
 

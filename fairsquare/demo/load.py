@@ -174,7 +174,10 @@ def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[
     if desk.views("", 1, 0)[1]:
         return []
     everybody = desk.database.run(lambda c: {person["name"]: person["id"] for person in people.people(c)})
-    persons = {one.name: Person(everybody[one.name], one.name, one.full_name, one.role) for one in SIGN_INS}
+    persons = {
+        sign_in.name: Person(everybody[sign_in.name], sign_in.name, sign_in.full_name, sign_in.role)
+        for sign_in in SIGN_INS
+    }
     tell("loading the demo's jobs")
     fill_the_shelf(desk, persons["solveig"], persons["ngozi"], datetime.datetime.now(datetime.UTC).date())
     say_the_shop(desk, persons["solveig"])

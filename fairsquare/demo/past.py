@@ -173,12 +173,12 @@ def _end_pull(desk: Desk, technician: Person, number: str, van: _Van) -> None:
     assert board is not None
     cycles = tuple(
         PointCycle(
-            code=one.watched.code,
-            before_mm=round(one.watched.was_mm, 1),
-            loaded_mm=round(van.gave * one.watched.return_mm / one.watched.learned + 0.2, 1),
+            code=point.watched.code,
+            before_mm=round(point.watched.was_mm, 1),
+            loaded_mm=round(van.gave * point.watched.return_mm / point.watched.learned + 0.2, 1),
             after_mm=0.2,
         )
-        for one in board.points
+        for point in board.points
     )
     pulling.close_cycle(desk, technician, _key(), number, cycles, again=False, after=AfterPull(dolly=True))
 

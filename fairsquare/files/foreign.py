@@ -84,7 +84,7 @@ def _of_references(facts: JobFacts) -> Iterator[str]:
     plans = {plan.version: len(plan.plan.pulls) for plan in facts.pull_plans}
     setups = {setup.number for setup in facts.setups}
     codes = {point.code for point in facts.sheet.points} if facts.sheet else set()
-    sections = {one.number for one in facts.sections}
+    sections = {section.number for section in facts.sections}
     by: tuple[tuple[str, Iterable[Any], set[Any], Callable[[Any], Any]], ...] = (
         ("readings, set-up", facts.readings, setups | {None}, lambda one: one.setup),
         ("movements, set-up", facts.movements, setups | {None}, lambda one: one.setup),

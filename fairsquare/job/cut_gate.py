@@ -113,7 +113,7 @@ def _parts_wait(facts: JobFacts, section: SectionState) -> Iterator[Missing]:
 
 def _beneath_waits(facts: JobFacts, state: JobState, section: SectionState, layer: str) -> Iterator[Missing]:
     """Yield what lies beneath the layer and is to be brought home first; layers are listed from the outside in."""
-    names = [one.id for one in section.strip.layers] if section.strip else []
+    names = [layer.id for layer in section.strip.layers] if section.strip else []
     beneath = set(names[names.index(layer) + 1 :]) if layer in names else set()
     worked = [
         member_state
@@ -187,7 +187,9 @@ def check_access_cut(facts: JobFacts, state: JobState, section: SectionState, la
         raise Refused("“Made safe” is not signed: nothing is cut before it is.", field="at", value=at)
     if not own.start <= at <= own.end:
         raise Refused(f"{layer} reaches from {own.start:g} mm to {own.end:g} mm.", field="at", value=at)
-    off = [one for one in members_off(facts) if one.member == section.fact.member and one.layer in ("", layer)]
+    off = [
+        member for member in members_off(facts) if member.member == section.fact.member and member.layer in ("", layer)
+    ]
     if not off:
         raise Refused(
             f"{section.fact.member}, {layer}: not decided to come off. An access cut goes into metal that is given up.",

@@ -314,7 +314,7 @@ ROLES_IN_ORDER: tuple[Role, ...] = ("apprentice", "technician", "estimator", "le
 ACTS: tuple[Act, ...] = tuple(act for right in RIGHTS.values() for act in right.acts)
 _LONGEST_FIRST = sorted(ACTS, key=lambda act: -len(act.begins))
 _JOB = re.compile(r"\b([A-Z]{1,9}-[A-Z0-9-]*\d+)\b")
-_HOLDS = {one.key: one.title for one in STATIONS if one.kind == "hold"}
+_HOLDS = {station.key: station.title for station in STATIONS if station.kind == "hold"}
 
 
 class Told(NamedTuple):
@@ -332,8 +332,8 @@ def act_of(recorded: str) -> Act | None:
 
 def told(recorded: str) -> Told:
     """Return a deed in words; one that has no words is shown as it was recorded."""
-    found = _JOB.search(recorded)
-    job = found[1] if found else ""
+    match = _JOB.search(recorded)
+    job = match[1] if match else ""
     act = act_of(recorded)
     if act is None:
         return Told(recorded, job, "")

@@ -95,12 +95,12 @@ class JobWent(Model):
     @property
     def sold_h(self) -> float:
         """What was sold of what was worked."""
-        return sum(one.sold_h for one in self.hours)
+        return sum(row.sold_h for row in self.hours)
 
     @property
     def worked_h(self) -> float:
         """Everything that was worked."""
-        return sum(one.worked_h for one in self.hours)
+        return sum(row.worked_h for row in self.hours)
 
 
 def job_went(facts: JobFacts, vehicle: str, construction: str, now: str) -> JobWent:
@@ -142,7 +142,7 @@ def _springs(facts: JobFacts) -> Iterator[Sprung]:
     known = {point.code for point in facts.sheet.points}
     watched: dict[str, Watched] = {}
     for event in facts.pull_events:
-        watched |= {one.code: one for one in event.watched}
+        watched |= {point.code: point for point in event.watched}
         for cycle in event.cycles:
             own = watched.get(cycle.code)
             if own is None or cycle.loaded_mm is None or cycle.code not in known:
@@ -213,8 +213,8 @@ class Past:
                 share = share_of([spring for spring in job.springs if spring.place == place])
                 if share is not None:
                     self._shares.setdefault((job.construction, place), []).append(share)
-            for kind in {one.kind for one in job.hours}:
-                own = [one for one in job.hours if one.kind == kind and one.worked_h > 0 and one.usual_h > 0]
+            for kind in {row.kind for row in job.hours}:
+                own = [row for row in job.hours if row.kind == kind and row.worked_h > 0 and row.usual_h > 0]
                 if own:
                     times = sum(one.worked_h for one in own) / sum(one.usual_h for one in own)
                     self._hours.setdefault(kind, []).append(times)

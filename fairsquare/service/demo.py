@@ -128,7 +128,9 @@ def _watch(mariadb: PrivateMariaDB | None, children: list[Popen[bytes]]) -> int:
 
 def _welcome(address: str) -> None:
     lines = ["", f"Fair Square is at  {address}", "", "Sign in as (an invented workshop, invented people):"]
-    lines += [f"  {one.name:<10} {one.password:<22} {one.full_name}, {one.role}" for one in SIGN_INS]
+    lines += [
+        f"  {sign_in.name:<10} {sign_in.password:<22} {sign_in.full_name}, {sign_in.role}" for sign_in in SIGN_INS
+    ]
     lines += ["", "Ctrl-C stops everything and keeps the data; --fresh begins again.", ""]
     sys.stdout.write("\n".join(lines) + "\n")
     sys.stdout.flush()

@@ -18,7 +18,7 @@ from fairsquare.files.backup import Head, written
 from fairsquare.files.records import check_record
 from fairsquare.service.mariadb import MariaDBFault, PrivateMariaDB
 from fairsquare.settings import Settings
-from fairsquare.store.database import Connection, Database, connect_arguments, rows
+from fairsquare.store.database import Connection, Database, connect_arguments, select
 
 _CHUNK = 1 << 20
 _ROWS_ONLY = (
@@ -112,7 +112,7 @@ def _head(url: str, *, keyed: bool) -> Head:
     """Return the head of a backup of what is there now; what is recorded while it is written is in it or not, table by table."""
     database = Database(url, 1)
     try:
-        applied = database.run(lambda c: rows(c, "SELECT version FROM schema_migration WHERE applied_at IS NOT NULL"))
+        applied = database.run(lambda c: select(c, "SELECT version FROM schema_migration WHERE applied_at IS NOT NULL"))
     except pymysql.MySQLError as fault:
         raise KeepingFault(f"MariaDB says: {fault.args[-1]}") from None
     finally:
@@ -126,7 +126,7 @@ def records_checked(url: str) -> tuple[str, bool]:
     database, bad, many, unsigned = Database(url, 1), [], 0, 0
     try:
         jobs = database.run(
-            lambda c: rows(c, "SELECT r.id, j.number FROM record r JOIN job j ON j.id = r.job_id ORDER BY r.id")
+            lambda c: select(c, "SELECT r.id, j.number FROM record r JOIN job j ON j.id = r.job_id ORDER BY r.id")
         )
         for job in jobs:
             (found,) = database.run(partial(_body_of, job["id"]))
@@ -148,7 +148,7 @@ def records_checked(url: str) -> tuple[str, bool]:
 
 
 def _body_of(record: int, connection: Connection) -> list[dict[str, Any]]:
-    return rows(connection, "SELECT body FROM record WHERE id = %s", record)
+    return select(connection, "SELECT body FROM record WHERE id = %s", record)
 
 
 def held(url: str) -> str:
@@ -156,7 +156,7 @@ def held(url: str) -> str:
     database = Database(url, 1)
     try:
         (found,) = database.run(
-            lambda c: rows(
+            lambda c: select(
                 c,
                 """SELECT (SELECT COUNT(*) FROM job) AS jobs, (SELECT COUNT(*) FROM reading) AS readings,
                           (SELECT COUNT(*) FROM photo) AS photos, (SELECT COUNT(*) FROM record) AS records""",

@@ -163,4 +163,4 @@ def serve(host: str, port: int) -> int:
 def _demo_people() -> list[dict[str, str]]:
     from fairsquare.demo.people import SIGN_INS
 
-    return [one._asdict() for one in SIGN_INS]
+    return [sign_in._asdict() for sign_in in SIGN_INS]

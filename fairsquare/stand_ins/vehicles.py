@@ -58,7 +58,7 @@ def places_of(sheet: Sheet, moved: Mapping[str, Row3], seed: int) -> dict[str, F
 
 @lru_cache(maxsize=8)
 def _left_by(name: str) -> dict[str, Row3]:
-    vehicle = next(one for one in VEHICLES if one.name == name)
+    vehicle = next(vehicle for vehicle in VEHICLES if vehicle.name == name)
     boxes = {**usual_boxes(vehicle.sheet), **vehicle.boxes}
     blows = []
     for hit in vehicle.hits:

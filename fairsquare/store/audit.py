@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from fairsquare.store.database import Connection, rows, utc
+from fairsquare.store.database import Connection, select, utc
 
 
 class Entry(NamedTuple):
@@ -41,7 +41,7 @@ def deeds(
         likes = [f"%{_plain(words[:80])}%", *(f"{_plain(beginning)}%" for beginning in (beginnings or [])[:80])]
         conditions.append("(" + " OR ".join(["k.purpose LIKE %s ESCAPE '|'"] * len(likes)) + ")")
         values += likes
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT k.at, p.name, p.full_name, p.role, k.purpose FROM request_key k JOIN person p ON p.id = k.person_id
             WHERE {" AND ".join(conditions)} ORDER BY k.at DESC, k.request_key LIMIT %s OFFSET %s""",  # noqa: S608 - built above, values bound
@@ -49,7 +49,7 @@ def deeds(
         most,
         skip,
     )
-    return [Entry(utc(one["at"]), one["name"], one["full_name"], one["role"], one["purpose"]) for one in found]
+    return [Entry(utc(row["at"]), row["name"], row["full_name"], row["role"], row["purpose"]) for row in rows]
 
 
 def _plain(text: str) -> str:

@@ -5,7 +5,7 @@ from typing import NamedTuple
 from fairsquare.core.who import Who
 from fairsquare.files.job_file import JobFile, Manifest
 from fairsquare.job.facts.job import JobFacts
-from fairsquare.store.database import Connection, execute, row, who
+from fairsquare.store.database import Connection, execute, select_one, who
 
 
 class Came(NamedTuple):
@@ -34,23 +34,25 @@ def keep(connection: Connection, job_id: int, file: JobFile, facts: JobFacts, pe
 
 def number_of(connection: Connection, sha256: str) -> str | None:
     """Return the number under which a file was taken in before; None where it was not."""
-    found = row(connection, "SELECT j.number FROM job_came c JOIN job j ON j.id = c.job_id WHERE c.sha256 = %s", sha256)
-    return str(found["number"]) if found else None
+    row = select_one(
+        connection, "SELECT j.number FROM job_came c JOIN job j ON j.id = c.job_id WHERE c.sha256 = %s", sha256
+    )
+    return str(row["number"]) if row else None
 
 
 def came_from(connection: Connection, job_id: int) -> Came | None:
     """Return where a job came from; None for one of this shop."""
-    found = row(
+    row = select_one(
         connection,
         """SELECT c.manifest, c.at, p.full_name, p.role FROM job_came c JOIN person p ON p.id = c.person_id
            WHERE c.job_id = %s""",
         job_id,
     )
-    return Came(Manifest.model_validate_json(found["manifest"]), who(found)) if found else None
+    return Came(Manifest.model_validate_json(row["manifest"]), who(row)) if row else None
 
 
 def facts_of(connection: Connection, job_id: int) -> JobFacts:
     """Return the facts of a job that came, as they came."""
-    found = row(connection, "SELECT facts FROM job_came WHERE job_id = %s", job_id)
-    assert found is not None
-    return JobFacts.model_validate_json(found["facts"])
+    row = select_one(connection, "SELECT facts FROM job_came WHERE job_id = %s", job_id)
+    assert row is not None
+    return JobFacts.model_validate_json(row["facts"])

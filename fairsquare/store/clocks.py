@@ -3,7 +3,7 @@
 from typing import Any, NamedTuple
 
 from fairsquare.job.facts.finishing import ClockFact, ClockKind
-from fairsquare.store.database import Connection, execute, insert, rows, who
+from fairsquare.store.database import Connection, execute, insert, select, who
 from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
@@ -56,7 +56,7 @@ def end(connection: Connection, clock: int, words: str, person_id: int) -> None:
 
 def clocks_of(connection: Connection, job_id: int) -> tuple[ClockFact, ...]:
     """Return the clocks of a job, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT c.id, c.kind, c.product, c.label, c.minutes, c.at, {_WHO},
                    e.at AS end_at, e.words, q.full_name AS end_name, q.role AS end_role
@@ -67,20 +67,20 @@ def clocks_of(connection: Connection, job_id: int) -> tuple[ClockFact, ...]:
     )
     return tuple(
         ClockFact(
-            **{name: one[name] for name in ("id", "kind", "product", "label", "minutes")},
-            by=who(one),
-            ended=who({"full_name": one["end_name"], "role": one["end_role"], "at": one["end_at"]})
-            if one["end_at"]
+            **{name: row[name] for name in ("id", "kind", "product", "label", "minutes")},
+            by=who(row),
+            ended=who({"full_name": row["end_name"], "role": row["end_role"], "at": row["end_at"]})
+            if row["end_at"]
             else None,
-            words=one["words"] or "",
+            words=row["words"] or "",
         )
-        for one in found
+        for row in rows
     )
 
 
 def running(connection: Connection) -> list[RunningClock]:
     """Return all clocks that nobody has ended, the next to run out first."""
-    found: list[dict[str, Any]] = rows(
+    rows: list[dict[str, Any]] = select(
         connection,
         """SELECT c.id, j.number AS job, j.vehicle, c.kind, c.label, c.minutes,
                   TIMESTAMPDIFF(MICROSECOND, c.at, UTC_TIMESTAMP(6)) / 1e6 AS gone_s
@@ -89,16 +89,16 @@ def running(connection: Connection) -> list[RunningClock]:
     )
     clocks = [
         RunningClock(
-            one["id"],
-            one["job"],
-            one["vehicle"],
-            one["kind"],
-            one["label"],
-            one["minutes"],
-            one["minutes"] * 60 - max(float(one["gone_s"]), 0.0),
-            max(-float(one["gone_s"]), 0.0),
+            row["id"],
+            row["job"],
+            row["vehicle"],
+            row["kind"],
+            row["label"],
+            row["minutes"],
+            row["minutes"] * 60 - max(float(row["gone_s"]), 0.0),
+            max(-float(row["gone_s"]), 0.0),
         )
-        for one in found
+        for row in rows
     ]
     return sorted(clocks, key=lambda one: one.left_s)
 

@@ -6,7 +6,7 @@ from fairsquare.core.cut.lines import Whose
 from fairsquare.core.cut.section import LinesSaid, SectionHow, StripSaid, Topic, WeldsSaid
 from fairsquare.core.errors import Refused
 from fairsquare.job.facts.cuts import CutKind, CutMadeFact, SectionFact, SectionSaidFact, WeldTickFact
-from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
+from fairsquare.store.database import Connection, as_model, execute, insert, select, select_one, who
 from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
@@ -15,9 +15,9 @@ Said = StripSaid | LinesSaid | WeldsSaid
 
 def begin_section(connection: Connection, job_id: int, member: str, how: SectionHow, person_id: int) -> int:
     """Begin to plan the replacement of a member and return its number. Raises `Refused` where that has begun."""
-    if row(connection, "SELECT id FROM section WHERE job_id = %s AND member = %s", job_id, member) is not None:
+    if select_one(connection, "SELECT id FROM section WHERE job_id = %s AND member = %s", job_id, member) is not None:
         raise Refused(f"{member} is being planned already: open it.", field="member", value=member)
-    last = row(connection, "SELECT MAX(number) AS last FROM section WHERE job_id = %s FOR UPDATE", job_id)
+    last = select_one(connection, "SELECT MAX(number) AS last FROM section WHERE job_id = %s FOR UPDATE", job_id)
     number = int((last or {}).get("last") or 0) + 1
     insert(
         connection,
@@ -35,7 +35,7 @@ def begin_section(connection: Connection, job_id: int, member: str, how: Section
 def say(connection: Connection, job_id: int, section: int, topic: Topic, said: Said, person_id: int) -> int:
     """Keep what is said of a section as the next version, and return that."""
     own = _id(connection, job_id, section)
-    last = row(
+    last = select_one(
         connection,
         "SELECT MAX(version) AS last FROM section_said WHERE section_id = %s AND topic = %s FOR UPDATE",
         own,
@@ -115,18 +115,18 @@ def take_cut_back(connection: Connection, cut: int, person_id: int) -> None:
 
 def sections(connection: Connection, job_id: int) -> tuple[SectionFact, ...]:
     """Return the sections of a job by their numbers."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT s.id, s.number, s.member, s.how, s.at, {_WHO} FROM section s JOIN person p ON p.id = s.person_id
             WHERE s.job_id = %s ORDER BY s.number""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(as_model(SectionFact, one) for one in found)
+    return tuple(as_model(SectionFact, row) for row in rows)
 
 
 def said_of(connection: Connection, job_id: int) -> tuple[SectionSaidFact, ...]:
     """Return the last version of everything said of the sections of a job."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT t.id, s.number, t.topic, t.version, t.body, t.at, {_WHO}
             FROM section_said t JOIN section s ON s.id = t.section_id JOIN person p ON p.id = t.person_id
@@ -138,31 +138,31 @@ def said_of(connection: Connection, job_id: int) -> tuple[SectionSaidFact, ...]:
     return tuple(
         as_model(
             SectionSaidFact,
-            one,
-            section=one["number"],
-            strip=StripSaid.model_validate_json(one["body"]) if one["topic"] == "strip" else None,
-            lines=LinesSaid.model_validate_json(one["body"]) if one["topic"] == "lines" else None,
-            welds=WeldsSaid.model_validate_json(one["body"]) if one["topic"] == "welds" else None,
+            row,
+            section=row["number"],
+            strip=StripSaid.model_validate_json(row["body"]) if row["topic"] == "strip" else None,
+            lines=LinesSaid.model_validate_json(row["body"]) if row["topic"] == "lines" else None,
+            welds=WeldsSaid.model_validate_json(row["body"]) if row["topic"] == "welds" else None,
         )
-        for one in found
+        for row in rows
     )
 
 
 def ticks(connection: Connection, job_id: int) -> tuple[WeldTickFact, ...]:
     """Return every tick and every tick taken back, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT t.id, s.number, t.whose, t.weld, t.done, t.did, t.at, {_WHO}
             FROM weld_tick t JOIN section s ON s.id = t.section_id JOIN person p ON p.id = t.person_id
             WHERE s.job_id = %s ORDER BY t.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(as_model(WeldTickFact, one, section=one["number"]) for one in found)
+    return tuple(as_model(WeldTickFact, row, section=row["number"]) for row in rows)
 
 
 def cuts(connection: Connection, job_id: int) -> tuple[CutMadeFact, ...]:
     """Return the cuts that were made, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT c.id, s.number, c.layer, c.kind, c.at_mm, c.tool, c.words, c.overridden, c.reason, c.at, {_WHO},
                    b.at AS back_at, q.full_name AS back_name, q.role AS back_role
@@ -174,23 +174,23 @@ def cuts(connection: Connection, job_id: int) -> tuple[CutMadeFact, ...]:
     plain = ("id", "layer", "kind", "at_mm", "tool", "words", "reason")
     return tuple(
         CutMadeFact(
-            **{name: one[name] for name in plain},
-            section=one["number"],
-            overridden=tuple(json.loads(one["overridden"])),
-            by=who(one),
-            taken_back=who({"full_name": one["back_name"], "role": one["back_role"], "at": one["back_at"]})
-            if one["back_at"]
+            **{name: row[name] for name in plain},
+            section=row["number"],
+            overridden=tuple(json.loads(row["overridden"])),
+            by=who(row),
+            taken_back=who({"full_name": row["back_name"], "role": row["back_role"], "at": row["back_at"]})
+            if row["back_at"]
             else None,
         )
-        for one in found
+        for row in rows
     )
 
 
 def _id(connection: Connection, job_id: int, section: int) -> int:
-    found = row(connection, "SELECT id FROM section WHERE job_id = %s AND number = %s", job_id, section)
-    if found is None:
+    row = select_one(connection, "SELECT id FROM section WHERE job_id = %s AND number = %s", job_id, section)
+    if row is None:
         raise Refused(f"There is no section {section} in this job.", field="section", value=section)
-    return int(found["id"])
+    return int(row["id"])
 
 
 RECORDED = {

@@ -6,7 +6,7 @@ from typing import Any
 from fairsquare.core.errors import Refused
 from fairsquare.job.facts.damage import BoundFact, DecisionFact, LineFact, MemberFact, SettlementFact, WorthFact
 from fairsquare.job.facts.walk_round import WalkFact, WalkKind
-from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
+from fairsquare.store.database import Connection, as_model, execute, insert, select, select_one, who
 from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
@@ -45,7 +45,7 @@ def note_finding(
 
 def take_finding_back(connection: Connection, job_id: int, finding: int, reason: str, person_id: int) -> None:
     """Record that a finding no longer counts, and why. Raises `Refused` for one that is not of this job."""
-    if row(connection, "SELECT id FROM walk_finding WHERE id = %s AND job_id = %s", finding, job_id) is None:
+    if select_one(connection, "SELECT id FROM walk_finding WHERE id = %s AND job_id = %s", finding, job_id) is None:
         raise Refused(f"There is no finding {finding} in this job.", field="finding", value=finding)
     execute(
         connection,
@@ -59,7 +59,7 @@ def take_finding_back(connection: Connection, job_id: int, finding: int, reason:
 
 def bind_finding(connection: Connection, job_id: int, finding: int, member: str, layer: str, person_id: int) -> int:
     """Record which member, and which layer of it, a finding is on. Raises `Refused` for one that is not of this job."""
-    if row(connection, "SELECT id FROM walk_finding WHERE id = %s AND job_id = %s", finding, job_id) is None:
+    if select_one(connection, "SELECT id FROM walk_finding WHERE id = %s AND job_id = %s", finding, job_id) is None:
         raise Refused(f"There is no finding {finding} in this job.", field="finding", value=finding)
     return insert(
         connection,
@@ -74,14 +74,14 @@ def bind_finding(connection: Connection, job_id: int, finding: int, member: str,
 
 def bound(connection: Connection, job_id: int) -> tuple[BoundFact, ...]:
     """Return which members findings were said to be on, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT b.id, b.finding_id AS finding, b.member, b.layer, b.at, {_WHO}
             FROM walk_bound b JOIN walk_finding w ON w.id = b.finding_id JOIN person p ON p.id = b.person_id
             WHERE w.job_id = %s ORDER BY b.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(as_model(BoundFact, one) for one in found)
+    return tuple(as_model(BoundFact, row) for row in rows)
 
 
 def answer_line(connection: Connection, job_id: int, item: str, answer: str, words: str, person_id: int) -> int:
@@ -173,7 +173,7 @@ def decide(connection: Connection, job_id: int, seen_id: int, decided: dict[str,
 
 def of_variant(connection: Connection, variant: str) -> dict[tuple[str, str], dict[str, Any]]:
     """Return what was last said of each member and layer of a vehicle variant, in any job: material, role, the maker's word."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT s.member, s.layer, s.material, s.role, s.straighten, s.section, s.heat, s.source
            FROM member_seen s
@@ -182,23 +182,23 @@ def of_variant(connection: Connection, variant: str) -> dict[tuple[str, str], di
         variant,
     )
     return {
-        (one["member"], one["layer"]): {
-            **one,
-            **{name: _yes_no(one[name]) for name in ("straighten", "section", "heat")},
+        (row["member"], row["layer"]): {
+            **row,
+            **{name: _yes_no(row[name]) for name in ("straighten", "section", "heat")},
         }
-        for one in found
+        for row in rows
     }
 
 
 def walk(connection: Connection, job_id: int) -> tuple[WalkFact, ...]:
     """Return what was seen at the walk-round, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT w.id, w.kind, w.said, w.place, w.code, w.x, w.y, w.left_mm, w.right_mm, w.at, {_WHO}
             FROM walk_finding w JOIN person p ON p.id = w.person_id WHERE w.job_id = %s ORDER BY w.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    back = rows(
+    back = select(
         connection,
         f"""SELECT t.finding_id, t.reason, t.at, {_WHO} FROM walk_taken_back t JOIN walk_finding w ON w.id = t.finding_id
             JOIN person p ON p.id = t.person_id WHERE w.job_id = %s""",  # noqa: S608 - names of columns only
@@ -214,47 +214,47 @@ def walk(connection: Connection, job_id: int) -> tuple[WalkFact, ...]:
             taken_back=taken.get(w["id"]),
             back_reason=why.get(w["id"], ""),
         )
-        for w in found
+        for w in rows
     )
 
 
 def line(connection: Connection, job_id: int) -> tuple[LineFact, ...]:
     """Return the last answer for each mechanical part."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT l.id, l.item, l.answer, l.words, l.at, {_WHO} FROM line_check l JOIN person p ON p.id = l.person_id
             WHERE l.job_id = %s ORDER BY l.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    latest = {one["item"]: as_model(LineFact, one) for one in found}
+    latest = {row["item"]: as_model(LineFact, row) for row in rows}
     return tuple(latest.values())
 
 
 def worth(connection: Connection, job_id: int) -> tuple[WorthFact, ...]:
     """Return every weighing of value against cost, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT w.id, w.value_cents, w.cost_cents, w.words, w.at, {_WHO} FROM worth w JOIN person p ON p.id = w.person_id
             WHERE w.job_id = %s ORDER BY w.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(as_model(WorthFact, one) for one in found)
+    return tuple(as_model(WorthFact, row) for row in rows)
 
 
 def settlements(connection: Connection, job_id: int) -> tuple[SettlementFact, ...]:
     """Return the contradictions that were settled, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT s.id, s.finding, s.reason, s.at, {_WHO} FROM settlement s JOIN person p ON p.id = s.person_id
             WHERE s.job_id = %s ORDER BY s.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(as_model(SettlementFact, one) for one in found)
+    return tuple(as_model(SettlementFact, row) for row in rows)
 
 
 def members(connection: Connection, job_id: int) -> tuple[MemberFact, ...]:
     """Return the members as they were seen, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT m.id, m.member, m.layer, m.material, m.role AS member_role, m.signs, m.straighten, m.section,
               m.heat, m.source, m.contradicts, m.at, {_WHO}
@@ -264,20 +264,20 @@ def members(connection: Connection, job_id: int) -> tuple[MemberFact, ...]:
     return tuple(
         MemberFact.model_validate(
             {
-                **{name: one[name] for name in ("id", "member", "layer", "material", "source", "contradicts")},
-                "role": one["member_role"],
-                "signs": tuple(json.loads(one["signs"])),
-                "maker": {name: _yes_no(one[name]) for name in ("straighten", "section", "heat")},
-                "by": who(one),
+                **{name: row[name] for name in ("id", "member", "layer", "material", "source", "contradicts")},
+                "role": row["member_role"],
+                "signs": tuple(json.loads(row["signs"])),
+                "maker": {name: _yes_no(row[name]) for name in ("straighten", "section", "heat")},
+                "by": who(row),
             }
         )
-        for one in found
+        for row in rows
     )
 
 
 def decisions(connection: Connection, job_id: int) -> tuple[DecisionFact, ...]:
     """Return the decisions on members, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT d.id, d.seen_id AS seen, d.decision, d.reason, d.gives_up, d.remains, d.consent, d.first, d.hours, d.donor,
               d.at, {_WHO}
@@ -285,7 +285,7 @@ def decisions(connection: Connection, job_id: int) -> tuple[DecisionFact, ...]:
         job_id,
     )
     plain = ("id", "seen", "decision", "reason", "gives_up", "remains", "consent", "first", "hours", "donor")
-    return tuple(DecisionFact.model_validate({**{name: one[name] for name in plain}, "by": who(one)}) for one in found)
+    return tuple(DecisionFact.model_validate({**{name: row[name] for name in plain}, "by": who(row)}) for row in rows)
 
 
 def _yes_no(value: int | None) -> bool | None:

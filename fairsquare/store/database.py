@@ -200,17 +200,17 @@ def connect_arguments(url: str) -> dict[str, Any]:
     return {**arguments, "unix_socket": socket[0]} if socket else arguments
 
 
-def rows(connection: Connection, sql: str, *values: Any, **named: Any) -> list[dict[str, Any]]:
+def select(connection: Connection, sql: str, *values: Any, **named: Any) -> list[dict[str, Any]]:
     """Return all rows of a query. `values` are bound to its `%s`, or `named` ones to its `%(name)s`, and never pasted."""
     with connection.cursor() as cursor:
         cursor.execute(sql, named or values)
         return list(cursor.fetchall())
 
 
-def row(connection: Connection, sql: str, *values: Any, **named: Any) -> dict[str, Any] | None:
+def select_one(connection: Connection, sql: str, *values: Any, **named: Any) -> dict[str, Any] | None:
     """Return the first row of a query, or None."""
-    found = rows(connection, sql, *values, **named)
-    return found[0] if found else None
+    rows = select(connection, sql, *values, **named)
+    return rows[0] if rows else None
 
 
 def execute(connection: Connection, sql: str, *values: Any, **named: Any) -> int:
@@ -229,7 +229,7 @@ def forget(connection: Connection, table: str, over: str, *values: Any) -> None:
     one of their own wait for each other.
     """
     select = f"SELECT id FROM {table} WHERE {over} ORDER BY id LIMIT 100"  # noqa: S608 - a table and words of ours, values bound
-    old = [one["id"] for one in rows(connection, select, *values)]
+    old = [one["id"] for one in select(connection, select, *values)]
     if old:
         places = ", ".join(["%s"] * len(old))
         execute(connection, f"DELETE FROM {table} WHERE id IN ({places})", *old)  # noqa: S608 - a table of ours, values bound
@@ -251,8 +251,8 @@ def insert_many(connection: Connection, sql: str, many: list[tuple[Any, ...]]) -
 
 def now_of(connection: Connection) -> str:
     """Return the database's time, UTC, as ISO 8601."""
-    found = row(connection, "SELECT UTC_TIMESTAMP(6) AS at")
-    return utc(found["at"]) if found else ""
+    row = select_one(connection, "SELECT UTC_TIMESTAMP(6) AS at")
+    return utc(row["at"]) if row else ""
 
 
 def utc(moment: Any) -> str:

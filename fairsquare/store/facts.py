@@ -22,7 +22,7 @@ from fairsquare.job.measure.ageing import moves_of, reading_is_old
 from fairsquare.job.moves import REFIT_NEEDED, LastMoves
 from fairsquare.job.release.holds import JobState, before_measuring, job_state
 from fairsquare.store import came, tools
-from fairsquare.store.database import Connection, as_model, rows, utc, who
+from fairsquare.store.database import Connection, as_model, select, utc, who
 from fairsquare.store.jobs import Job
 from fairsquare.store.kept import Kept
 from fairsquare.store.recorded import Recorded
@@ -260,36 +260,36 @@ class StateCache:
 
 
 def _safety(connection: Connection, job_id: int) -> tuple[SafetyFact, ...]:
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT a.id, a.item, a.answer, a.words, a.done_by, a.qualification, a.at, {_WHO}
             FROM safety_answer a JOIN person p ON p.id = a.person_id
             WHERE a.job_id = %s ORDER BY a.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    latest = {a["item"]: as_model(SafetyFact, a) for a in found}
+    latest = {a["item"]: as_model(SafetyFact, a) for a in rows}
     return tuple(latest.values())
 
 
 def _movements(connection: Connection, job_id: int) -> tuple[MovementFact, ...]:
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT m.id, m.what, m.words, m.after_reading, m.after_gap, s.number AS setup, m.at, {_WHO}
             FROM movement m JOIN person p ON p.id = m.person_id LEFT JOIN setup s ON s.id = m.setup_id
             WHERE m.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(as_model(MovementFact, m) for m in found)
+    return tuple(as_model(MovementFact, m) for m in rows)
 
 
 def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, ...]) -> tuple[SetupFact, ...]:
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT s.number, s.kind, s.instrument, s.sigma_mm, s.sheet_version, s.opened_at AS at, {_WHO}
             FROM setup s JOIN person p ON p.id = s.opened_by WHERE s.job_id = %s ORDER BY s.number""",  # noqa: S608 - names of columns only
         job_id,
     )
-    chosen = rows(
+    chosen = select(
         connection,
         f"""SELECT c.id, s.number, c.trusted, c.reason, c.at, {_WHO}
             FROM setup_choice c JOIN setup s ON s.id = c.setup_id JOIN person p ON p.id = c.person_id
@@ -313,12 +313,12 @@ def _setups(connection: Connection, job_id: int, movements: tuple[MovementFact, 
             voided=voids.get(s["number"]),
             left=left.get(s["number"]),
         )
-        for s in found
+        for s in rows
     )
 
 
 def _reading_rows(connection: Connection, job_id: int, after: int) -> list[dict[str, Any]]:
-    return rows(
+    return select(
         connection,
         f"""SELECT r.id, s.number AS setup, r.purpose, r.kind, r.code, r.code_b AS b, r.mode, r.axis, r.x, r.y, r.z, r.mm, r.pin_mm,
               r.level_mm, r.arm_mm, r.sigma_mm, r.said, r.loaded, r.instrument, r.replaces_id AS replaces, r.called_at, r.at, {_WHO}
@@ -330,14 +330,14 @@ def _reading_rows(connection: Connection, job_id: int, after: int) -> list[dict[
 
 
 def _taken_back(connection: Connection, job_id: int) -> dict[int, Who]:
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT t.reading_id, t.at, {_WHO}
             FROM reading_taken_back t JOIN reading r ON r.id = t.reading_id JOIN person p ON p.id = t.person_id
             WHERE r.job_id = %s""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return {t["reading_id"]: who(t) for t in found}
+    return {t["reading_id"]: who(t) for t in rows}
 
 
 def _reading_fact(r: dict[str, Any], fate: _Fate) -> ReadingFact:
@@ -346,29 +346,29 @@ def _reading_fact(r: dict[str, Any], fate: _Fate) -> ReadingFact:
 
 def _kept_out(connection: Connection, job_id: int) -> dict[int, KeptOut]:
     """Return the readings that are kept out by the last decision on each."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT d.reading_id, d.keep_out, d.reason, d.at, {_WHO}
             FROM reading_decision d JOIN reading r ON r.id = d.reading_id JOIN person p ON p.id = d.person_id
             WHERE r.job_id = %s ORDER BY d.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    last = {d["reading_id"]: d for d in found}
+    last = {d["reading_id"]: d for d in rows}
     return {number: KeptOut(reason=d["reason"], by=who(d)) for number, d in last.items() if d["keep_out"]}
 
 
 def _gaps(connection: Connection, job_id: int, moved: LastMoves) -> tuple[GapFact, ...]:
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT g.id, g.place, g.said, g.mm, g.target_mm, g.tolerance_mm, g.stand, g.at, {_WHO}
             FROM gap_reading g JOIN person p ON p.id = g.person_id WHERE g.job_id = %s ORDER BY g.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(as_model(GapFact, g, stale=moved.gaps.is_past(utc(g["at"]), g["id"])) for g in found)
+    return tuple(as_model(GapFact, g, stale=moved.gaps.is_past(utc(g["at"]), g["id"])) for g in rows)
 
 
 def _signatures(connection: Connection, job_id: int) -> tuple[SignatureFact, ...]:
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT s.id, s.hold, s.evidence, s.overridden, s.reason, s.at, {_WHO}
             FROM signature s JOIN person p ON p.id = s.person_id WHERE s.job_id = %s ORDER BY s.id""",  # noqa: S608 - names of columns only
@@ -376,5 +376,5 @@ def _signatures(connection: Connection, job_id: int) -> tuple[SignatureFact, ...
     )
     return tuple(
         as_model(SignatureFact, s, evidence=json.loads(s["evidence"]), overridden=tuple(json.loads(s["overridden"])))
-        for s in found
+        for s in rows
     )

@@ -12,7 +12,7 @@ from fairsquare.core.weld.settings import Metal, WeldProcess
 from fairsquare.job.facts.done import CouponMade, Done
 from fairsquare.job.facts.finishing import DoneFact, JobSaidFact, SaidTopic
 from fairsquare.job.facts.hours import HoursFact
-from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, utc, who
+from fairsquare.store.database import Connection, as_model, execute, insert, select, select_one, utc, who
 from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
@@ -22,7 +22,7 @@ Said = FitSaid | SeamPlan | BondSaid | HoursSaid
 
 def say(connection: Connection, job_id: int, topic: SaidTopic, subject: int, said: Said, person_id: int) -> int:
     """Keep what is said of a topic as the next version, and return that."""
-    last = row(
+    last = select_one(
         connection,
         "SELECT MAX(version) AS last FROM job_said WHERE job_id = %s AND topic = %s AND subject = %s FOR UPDATE",
         job_id,
@@ -70,7 +70,7 @@ def take_back(connection: Connection, event: int, person_id: int) -> None:
 
 def said_of(connection: Connection, job_id: int) -> tuple[JobSaidFact, ...]:
     """Return the last version of everything said of fit, seams and bonding."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT s.id, s.topic, s.subject, s.version, s.body, s.at, {_WHO}
             FROM job_said s JOIN person p ON p.id = s.person_id
@@ -81,32 +81,32 @@ def said_of(connection: Connection, job_id: int) -> tuple[JobSaidFact, ...]:
     )
     return tuple(
         JobSaidFact(
-            **{name: one[name] for name in ("id", "topic", "subject", "version")},
-            fit=FitSaid.model_validate_json(one["body"]) if one["topic"] == "fit" else None,
-            seam=SeamPlan.model_validate_json(one["body"]) if one["topic"] == "seam" else None,
-            bond=BondSaid.model_validate_json(one["body"]) if one["topic"] == "bond" else None,
-            by=who(one),
+            **{name: row[name] for name in ("id", "topic", "subject", "version")},
+            fit=FitSaid.model_validate_json(row["body"]) if row["topic"] == "fit" else None,
+            seam=SeamPlan.model_validate_json(row["body"]) if row["topic"] == "seam" else None,
+            bond=BondSaid.model_validate_json(row["body"]) if row["topic"] == "bond" else None,
+            by=who(row),
         )
-        for one in found
+        for row in rows
     )
 
 
 def hours_of(connection: Connection, job_id: int) -> HoursFact | None:
     """Return what was last said of the hours of a job."""
-    found = row(
+    row = select_one(
         connection,
         f"""SELECT s.version, s.body, s.at, {_WHO} FROM job_said s JOIN person p ON p.id = s.person_id
             WHERE s.job_id = %s AND s.topic = 'hours' ORDER BY s.version DESC LIMIT 1""",  # noqa: S608 - names of columns only
         job_id,
     )
-    if found is None:
+    if row is None:
         return None
-    return as_model(HoursFact, found, hours=HoursSaid.model_validate_json(found["body"]))
+    return as_model(HoursFact, row, hours=HoursSaid.model_validate_json(row["body"]))
 
 
 def events(connection: Connection, job_id: int) -> tuple[DoneFact, ...]:
     """Return everything that was done, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT e.id, e.kind, e.body, e.at, {_WHO},
                    b.at AS back_at, q.full_name AS back_name, q.role AS back_role
@@ -118,13 +118,13 @@ def events(connection: Connection, job_id: int) -> tuple[DoneFact, ...]:
     return tuple(
         as_model(
             DoneFact,
-            one,
-            what=_DONE.validate_json(one["body"]),
-            taken_back=who({"full_name": one["back_name"], "role": one["back_role"], "at": one["back_at"]})
-            if one["back_at"]
+            row,
+            what=_DONE.validate_json(row["body"]),
+            taken_back=who({"full_name": row["back_name"], "role": row["back_role"], "at": row["back_at"]})
+            if row["back_at"]
             else None,
         )
-        for one in found
+        for row in rows
     )
 
 
@@ -132,7 +132,7 @@ def worked_before(
     connection: Connection, process: WeldProcess, metal: Metal, governing_mm: float, most: int = 5
 ) -> list[tuple[str, CouponMade, str]]:
     """Return the last coupons accepted in this shop for that process, metal and, within a fifth, thickness: job, coupon, when."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT j.number, e.body, e.at FROM job_event e JOIN job j ON j.id = e.job_id
            LEFT JOIN job_event_taken_back b ON b.event_id = e.id
@@ -147,7 +147,7 @@ def worked_before(
         governing_mm,
         most,
     )
-    return [(one["number"], CouponMade.model_validate_json(one["body"]), utc(one["at"])) for one in found]
+    return [(row["number"], CouponMade.model_validate_json(row["body"]), utc(row["at"])) for row in rows]
 
 
 RECORDED = {

@@ -10,7 +10,7 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.core.model import Model
 from fairsquare.core.sheet.model import Construction
 from fairsquare.store import search
-from fairsquare.store.database import Connection, execute, insert, row, rows, utc
+from fairsquare.store.database import Connection, execute, insert, select, select_one, utc
 from fairsquare.store.people import Person
 
 HitWhere = Literal["unknown", "front", "rear", "left", "right", "roof", "underneath"]
@@ -119,10 +119,10 @@ def change_job(connection: Connection, job: Job, details: JobDetails, version: i
 
 def find_job(connection: Connection, number: str) -> Job:
     """Return the job of that number. Raises `NoSuchJob`."""
-    found = row(connection, f"{_SELECT} WHERE j.number = %s", number[:20])
-    if found is None:
+    row = select_one(connection, f"{_SELECT} WHERE j.number = %s", number[:20])
+    if row is None:
         raise NoSuchJob(f"There is no job {number[:20]}. Look for it on the floor.", field="job", value=number[:40])
-    return _job(found)
+    return _job(row)
 
 
 def close_job(connection: Connection, job_id: int, closed: bool) -> None:
@@ -157,7 +157,7 @@ def find_jobs(
     """
     shelf = _CLOSED if closed else _OPEN
     looked_for = search.wanted(connection, shelf, words)
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT {_READ} FROM {looked_for.tables} WHERE j.shelf = %s AND {looked_for.condition}
             ORDER BY j.touched_at DESC, j.id DESC LIMIT %s OFFSET %s""",  # noqa: S608 - built above, values bound
@@ -166,17 +166,17 @@ def find_jobs(
         most,
         skip,
     )
-    return [_job(one) for one in found], search.count(connection, shelf, looked_for)
+    return [_job(row) for row in rows], search.count(connection, shelf, looked_for)
 
 
 def _next_number(connection: Connection, prefix: str) -> str:
-    found = row(
+    row = select_one(
         connection,
         """SELECT MAX(CAST(SUBSTRING(number, %s) AS UNSIGNED)) AS last FROM job WHERE number LIKE %s FOR UPDATE""",
         len(prefix) + 1,
         prefix + "%",
     )
-    last = int(found["last"] or 0) if found else 0
+    last = int(row["last"] or 0) if row else 0
     return f"{prefix}{last + 1:04d}"
 
 
@@ -193,18 +193,18 @@ def _keep_version(connection: Connection, job_id: int, version: int, details: Jo
 
 
 def _who_changed_what(connection: Connection, job_id: int, version: int) -> str:
-    found = rows(
+    rows = select(
         connection,
         """SELECT v.version, v.details, v.changed_at, p.full_name FROM job_version v JOIN person p ON p.id = v.changed_by
            WHERE v.job_id = %s AND v.version >= %s ORDER BY v.version""",
         job_id,
         version,
     )
-    if len(found) < 2:
+    if len(rows) < 2:
         return "The job was changed meanwhile: look at it again."
-    before, after = json.loads(found[0]["details"]), json.loads(found[-1]["details"])
+    before, after = json.loads(rows[0]["details"]), json.loads(rows[-1]["details"])
     fields = [field.replace("_", " ") for field in _FIELDS if before.get(field) != after.get(field)]
-    last = found[-1]
+    last = rows[-1]
     when = last["changed_at"].strftime("%H:%M")
     return (
         f"{last['full_name']} changed {', '.join(fields) or 'it'} at {when} UTC, after this page was opened. "

@@ -5,7 +5,7 @@ from typing import Any, NamedTuple
 import pymysql
 
 from fairsquare.files.signing import SigningKey, fingerprint_of, new_key
-from fairsquare.store.database import Connection, execute, insert, row, rows, utc
+from fairsquare.store.database import Connection, execute, insert, select, select_one, utc
 
 
 class OwnKey(NamedTuple):
@@ -32,13 +32,13 @@ class OtherKey(NamedTuple):
 def signing_key(connection: Connection, shop: str) -> SigningKey:
     """Return the key that signs now, for a shop of that name; it is made where there is none, as at the first start."""
     for latest in ("", " LOCK IN SHARE MODE"):  # the second time what somebody else has just committed
-        found = row(
+        row = select_one(
             connection,
             f"""SELECT k.public_key, s.private_key FROM shop_key k JOIN shop_key_secret s ON s.key_id = k.id
                 WHERE k.in_force = 1{latest}""",  # noqa: S608 - one of two words of our own
         )
-        if found is not None:
-            return SigningKey(bytes(found["private_key"]), bytes(found["public_key"]), shop)
+        if row is not None:
+            return SigningKey(bytes(row["private_key"]), bytes(row["public_key"]), shop)
         execute(
             connection,
             """UPDATE shop_key SET in_force = NULL
@@ -80,26 +80,26 @@ def _put_in_force(connection: Connection, key: SigningKey, person_id: int | None
 
 def own_keys(connection: Connection) -> list[OwnKey]:
     """Return this shop's keys, the one that signs now first."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT k.public_key, k.in_force, k.at, p.full_name FROM shop_key k LEFT JOIN person p ON p.id = k.person_id
            ORDER BY k.id DESC""",
     )
     return [
-        OwnKey(fingerprint_of(bytes(one["public_key"])), bool(one["in_force"]), utc(one["at"]), one["full_name"])
-        for one in found
+        OwnKey(fingerprint_of(bytes(row["public_key"])), bool(row["in_force"]), utc(row["at"]), row["full_name"])
+        for row in rows
     ]
 
 
 def other_keys(connection: Connection) -> list[OtherKey]:
     """Return the keys of other shops that were ever accepted, the latest first."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT k.id, k.fingerprint, k.shop, k.at, p.full_name AS name, k.taken_back_at, b.full_name AS back_by
            FROM other_key k JOIN person p ON p.id = k.person_id LEFT JOIN person b ON b.id = k.taken_back_by
            ORDER BY k.id DESC""",
     )
-    return [_other(one) for one in found]
+    return [_other(row) for row in rows]
 
 
 def accept_key(connection: Connection, fingerprint: str, shop: str, person_id: int) -> int:

@@ -3,7 +3,7 @@
 import hashlib
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.store.database import OF_YESTERDAY, Connection, forget, insert, row
+from fairsquare.store.database import OF_YESTERDAY, Connection, forget, insert, select_one
 
 _WINDOW_MINUTES, _MOST_WRONG, _MOST_IN_ALL = 10, 12, 240
 
@@ -32,13 +32,13 @@ class TooManyLinks(FairSquareError):
 
 def check_tries(connection: Connection, address: str) -> None:
     """Raise `TooManyLinks` for an address that tried many links that lead nowhere, or opened very many."""
-    found = row(
+    row = select_one(
         connection,
         f"""SELECT COALESCE(SUM(NOT found), 0) AS wrong, COUNT(*) AS many FROM link_try
             WHERE address = %s AND at > UTC_TIMESTAMP(6) - INTERVAL {_WINDOW_MINUTES} MINUTE""",  # noqa: S608 - a constant
         address[:64],
     )
-    if found and (int(found["wrong"]) >= _MOST_WRONG or int(found["many"]) >= _MOST_IN_ALL):
+    if row and (int(row["wrong"]) >= _MOST_WRONG or int(row["many"]) >= _MOST_IN_ALL):
         raise TooManyLinks
 
 

@@ -9,7 +9,7 @@ from fairsquare.job.facts.job import PRACTICE
 from fairsquare.job.facts.measure import NewReading, Purpose
 from fairsquare.job.facts.setup import Moved, Stand
 from fairsquare.job.moves import REFIT_NEEDED
-from fairsquare.store.database import Connection, execute, insert, row, rows, utc
+from fairsquare.store.database import Connection, execute, insert, select, select_one, utc
 
 
 def open_setup(
@@ -22,7 +22,7 @@ def open_setup(
     person_id: int,
 ) -> int:
     """Open the next set-up of a job and return its number."""
-    last = row(connection, "SELECT MAX(number) AS last FROM setup WHERE job_id = %s FOR UPDATE", job_id)
+    last = select_one(connection, "SELECT MAX(number) AS last FROM setup WHERE job_id = %s FOR UPDATE", job_id)
     number = int((last or {}).get("last") or 0) + 1
     insert(
         connection,
@@ -76,11 +76,11 @@ def record_move(connection: Connection, job_id: int, setup: int | None, what: Mo
 
 def take_reading(connection: Connection, job_id: int, setup: int | None, reading: NewReading, person_id: int) -> int:
     """Record a reading and return its id. Raises `Refused` for a set-up or a reading to replace that is not of this job."""
-    found = row(connection, "SELECT id, instrument FROM setup WHERE job_id = %s AND number = %s", job_id, setup)
-    if setup is not None and found is None:
+    row = select_one(connection, "SELECT id, instrument FROM setup WHERE job_id = %s AND number = %s", job_id, setup)
+    if setup is not None and row is None:
         raise Refused(f"There is no set-up {setup} in this job.", field="setup", value=setup)
     if reading.replaces is not None:
-        _check_replaced(connection, reading, job_id, found["id"] if found else None)
+        _check_replaced(connection, reading, job_id, row["id"] if row else None)
     x, y, z = reading.xyz or (None, None, None)
     return insert(
         connection,
@@ -92,12 +92,12 @@ def take_reading(connection: Connection, job_id: int, setup: int | None, reading
         **{
             **dict(reading),
             "job_id": job_id,
-            "setup_id": found["id"] if found else None,
+            "setup_id": row["id"] if row else None,
             "x": x,
             "y": y,
             "z": z,
             "said": reading.said[:500],
-            "instrument": reading.instrument or (found["instrument"] if found else "tape"),
+            "instrument": reading.instrument or (row["instrument"] if row else "tape"),
             "person_id": person_id,
             "called_ago_us": None if reading.called_ago_s is None else round(reading.called_ago_s * 1e6),
         },
@@ -183,7 +183,7 @@ def order_reading(
 def open_orders(connection: Connection, most: int = 50, *, practice: str | None = None) -> list[dict[str, Any]]:
     """Return what the instrument is asked for and has not read, in set-ups that are in force, the oldest first: in all jobs but
     those of practice, or in one of practice."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT o.id, j.number AS job, s.number AS setup, o.purpose, o.code, o.at
            FROM instrument_order o
@@ -199,19 +199,19 @@ def open_orders(connection: Connection, most: int = 50, *, practice: str | None 
         (*sorted(REFIT_NEEDED), "lowered"),
         most,
     )
-    return [{**one, "at": utc(one["at"])} for one in found]
+    return [{**row, "at": utc(row["at"])} for row in rows]
 
 
 def _check_of_job(connection: Connection, reading_id: int, job_id: int) -> None:
-    if row(connection, "SELECT id FROM reading WHERE id = %s AND job_id = %s", reading_id, job_id) is None:
+    if select_one(connection, "SELECT id FROM reading WHERE id = %s AND job_id = %s", reading_id, job_id) is None:
         raise Refused(f"There is no reading {reading_id} in this job.", field="reading", value=reading_id)
 
 
 def _check_replaced(connection: Connection, reading: NewReading, job_id: int, setup_id: int | None) -> None:
-    found = row(
+    row = select_one(
         connection, "SELECT setup_id, kind FROM reading WHERE id = %s AND job_id = %s", reading.replaces, job_id
     )
-    if found is None or found["kind"] != reading.kind or (found["kind"] == "point" and found["setup_id"] != setup_id):
+    if row is None or row["kind"] != reading.kind or (row["kind"] == "point" and row["setup_id"] != setup_id):
         raise Refused(
             f"Reading {reading.replaces} is not of this set-up: it cannot be corrected here.",
             field="replaces",

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from typing import Any
 
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.store.database import Connection, execute, row
+from fairsquare.store.database import Connection, execute, select_one
 
 LONGEST_KEY, LONGEST_PURPOSE = 64, 80
 
@@ -49,13 +49,13 @@ def once(
             request_key=key,
         )
         return answer, False
-    found = row(
+    row = select_one(
         connection, "SELECT person_id, purpose, answer FROM request_key WHERE request_key = %s LOCK IN SHARE MODE", key
     )
-    if found is None or found["person_id"] != person_id or found["purpose"] != purpose:
+    if row is None or row["person_id"] != person_id or row["purpose"] != purpose:
         raise KeyReused(
             "This request key was used for something else: make a new one for each thing that is recorded.",
             field="request_key",
             value=key,
         )
-    return json.loads(found["answer"]), True
+    return json.loads(row["answer"]), True

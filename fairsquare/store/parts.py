@@ -4,7 +4,7 @@ from typing import Any
 
 from fairsquare.core.errors import Refused
 from fairsquare.job.facts.parts import Blank, PartFact, PartItemFact, PartItemKind, PartSpanFact
-from fairsquare.store.database import Connection, insert, row, rows, who
+from fairsquare.store.database import Connection, insert, select, select_one, who
 from fairsquare.store.recorded import Recorded
 
 _WHO = "w.full_name, w.role"
@@ -136,12 +136,12 @@ def _rows(connection: Connection, sql: str, job_id: int) -> list[dict[str, Any]]
     own = ("at", "full_name", "role")
     return [
         {**{name: value for name, value in one.items() if name not in own}, "by": who(one)}
-        for one in rows(connection, sql, job_id)
+        for one in select(connection, sql, job_id)
     ]
 
 
 def _check_of_job(connection: Connection, job_id: int, part: int) -> None:
-    if row(connection, "SELECT id FROM part WHERE id = %s AND job_id = %s", part, job_id) is None:
+    if select_one(connection, "SELECT id FROM part WHERE id = %s AND job_id = %s", part, job_id) is None:
         raise Refused(f"There is no part {part} in this job.", field="part", value=part)
 
 

@@ -7,7 +7,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.who import Role
-from fairsquare.store.database import OF_YESTERDAY, Connection, execute, forget, insert, row, rows
+from fairsquare.store.database import OF_YESTERDAY, Connection, execute, forget, insert, select, select_one
 from fairsquare.store.passwords import check_password
 
 ROLES: tuple[Role, ...] = ("technician", "lead", "estimator", "apprentice")
@@ -64,7 +64,7 @@ def add_person(
     if role not in ROLES:
         raise Refused(f"The role should be one of {', '.join(ROLES)}.", field="role", value=role)
     check_password(password, name)
-    if row(connection, "SELECT id FROM person WHERE name = %s", name):
+    if select_one(connection, "SELECT id FROM person WHERE name = %s", name):
         raise Refused(f"Somebody signs in as {name} already: choose another name.", field="name", value=name)
     return insert(
         connection,
@@ -80,8 +80,8 @@ def add_person(
 
 def set_password(connection: Connection, person_id: int, password: str) -> None:
     """Give a person a new password and end all their sessions."""
-    found = row(connection, "SELECT name FROM person WHERE id = %s", person_id)
-    check_password(password, found["name"] if found else "")
+    row = select_one(connection, "SELECT name FROM person WHERE id = %s", person_id)
+    check_password(password, row["name"] if row else "")
     execute(
         connection,
         "UPDATE person SET password_hash = %(password_hash)s, demo = FALSE WHERE id = %(id)s",
@@ -100,7 +100,7 @@ def set_active(connection: Connection, person_id: int, active: bool) -> None:
 
 def people(connection: Connection) -> list[dict[str, Any]]:
     """Return everybody, in the order of their names."""
-    return rows(
+    return select(
         connection,
         """SELECT p.id, p.name, p.full_name, p.role, p.demo, p.active, t.confirmed_at IS NOT NULL AS second
            FROM person p LEFT JOIN person_totp t ON t.person_id = p.id ORDER BY p.full_name, p.id""",
@@ -116,14 +116,14 @@ def set_role(connection: Connection, person_id: int, role: Role) -> None:
 
 def demo_people(connection: Connection) -> int:
     """Return how many may sign in with a password of the demo."""
-    found = row(connection, "SELECT COUNT(*) AS many FROM person WHERE demo AND active")
-    return int(found["many"]) if found else 0
+    row = select_one(connection, "SELECT COUNT(*) AS many FROM person WHERE demo AND active")
+    return int(row["many"]) if row else 0
 
 
 def leads(connection: Connection) -> int:
     """Return how many leads may sign in."""
-    found = row(connection, "SELECT COUNT(*) AS many FROM person WHERE role = 'lead' AND active")
-    return int(found["many"]) if found else 0
+    row = select_one(connection, "SELECT COUNT(*) AS many FROM person WHERE role = 'lead' AND active")
+    return int(row["many"]) if row else 0
 
 
 def begin_try(connection: Connection, name: str, address: str, *, second: bool = False) -> int:
@@ -158,7 +158,7 @@ def failed_tries(connection: Connection, name: str, address: str) -> int:
     much: one who tries many names has to wait, and nobody elsewhere shuts a person out with a few wrong guesses.
     """
     name, address = name.strip()[:80], address[:64]
-    found = row(
+    row = select_one(
         connection,
         f"""SELECT COALESCE(SUM(name = %s AND address = %s), 0) AS both_alike,
               COALESCE(SUM(address = %s), 0) AS by_address, COALESCE(SUM(name = %s), 0) AS by_name
@@ -172,34 +172,34 @@ def failed_tries(connection: Connection, name: str, address: str) -> int:
         name,
         address,
     )
-    if found is None:
+    if row is None:
         return 0
-    return max(int(found["both_alike"]), int(found["by_address"]) // 3, int(found["by_name"]) // 25)
+    return max(int(row["both_alike"]), int(row["by_address"]) // 3, int(row["by_name"]) // 25)
 
 
 def failed_codes(connection: Connection, name: str) -> int:
     """Return how often a second factor of this name was wrong in the last hour, from anywhere: who tries it has the password."""
-    found = row(
+    row = select_one(
         connection,
         """SELECT COUNT(*) AS many FROM sign_in_attempt
            WHERE name = %s AND second AND NOT succeeded AND at > UTC_TIMESTAMP(6) - INTERVAL 1 HOUR""",
         name,
     )
-    return int(found["many"]) if found else 0
+    return int(row["many"]) if row else 0
 
 
 def find_by_password(connection: Connection, name: str, password: str) -> Person | None:
     """Return the active person of that name and password, or None; takes as long whether or not the name is known."""
-    found = row(
+    row = select_one(
         connection,
         "SELECT id, name, full_name, role, password_hash FROM person WHERE name = %s AND active",
         name.strip()[:80],
     )
     try:
-        _hasher.verify(found["password_hash"] if found else _NOBODY, password[:200])
+        _hasher.verify(row["password_hash"] if row else _NOBODY, password[:200])
     except (VerifyMismatchError, InvalidHashError):
         return None
-    return person_of(found) if found else None
+    return person_of(row) if row else None
 
 
 Recorded = Literal["reading", "walk_finding", "work_clock", "weld_tick"]
@@ -207,8 +207,8 @@ Recorded = Literal["reading", "walk_finding", "work_clock", "weld_tick"]
 
 def who_recorded(connection: Connection, what: Recorded, number: int) -> int | None:
     """Return the id of the person who recorded a row of a table, or None where there is no such row."""
-    found = row(connection, f"SELECT person_id FROM {what} WHERE id = %s", number)  # noqa: S608 - one of a few names
-    return int(found["person_id"]) if found else None
+    row = select_one(connection, f"SELECT person_id FROM {what} WHERE id = %s", number)  # noqa: S608 - one of a few names
+    return int(row["person_id"]) if row else None
 
 
 def person_of(found: dict[str, Any]) -> Person:

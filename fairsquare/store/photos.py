@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 from fairsquare.files.photos import KeptPhoto
 from fairsquare.job.facts.intake import PhotoFact
-from fairsquare.store.database import Connection, insert, row, rows, who
+from fairsquare.store.database import Connection, insert, select, select_one, who
 from fairsquare.store.recorded import Recorded
 
 About = Literal["job", "walk", "member", "supplement", "part", "section", "done"]
@@ -59,38 +59,38 @@ def keep_photo(
 
 def photos(connection: Connection, job_id: int) -> tuple[PhotoFact, ...]:
     """Return what is known of a job's photos, oldest first, without the pictures."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT f.id, f.about, f.about_id, f.name, f.words, f.width, f.height, f.sha256, f.at, p.full_name, p.role
            FROM photo f JOIN person p ON p.id = f.person_id WHERE f.job_id = %s ORDER BY f.id""",
         job_id,
     )
     plain = ("id", "about", "about_id", "name", "words", "width", "height", "sha256")
-    return tuple(PhotoFact.model_validate({**{name: one[name] for name in plain}, "by": who(one)}) for one in found)
+    return tuple(PhotoFact.model_validate({**{name: row[name] for name in plain}, "by": who(row)}) for row in rows)
 
 
 def photo_bytes(connection: Connection, number: str, photo: int, form: Form) -> bytes | None:
     """Return a photo of the job of that number, in the form asked for; None where there is none."""
-    found: dict[str, Any] | None = row(
+    row: dict[str, Any] | None = select_one(
         connection,
         f"""SELECT {_COLUMNS[form]} AS picture FROM photo f JOIN job j ON j.id = f.job_id
             WHERE j.number = %s AND f.id = %s""",  # noqa: S608 - one of three columns of ours
         number[:20],
         photo,
     )
-    return bytes(found["picture"]) if found else None
+    return bytes(row["picture"]) if row else None
 
 
 def recorded_photo(connection: Connection, record: str, sha256: str, form: Form) -> bytes | None:
     """Return a photo by the SHA-256 that a record names, of the job of which that record is kept; None where there is none."""
-    found: dict[str, Any] | None = row(
+    row: dict[str, Any] | None = select_one(
         connection,
         f"""SELECT {_COLUMNS[form]} AS picture FROM photo f JOIN record r ON r.job_id = f.job_id
             WHERE r.sha256 = %s AND f.sha256 = %s LIMIT 1""",  # noqa: S608 - one of three columns of ours
         record[:64],
         sha256[:64],
     )
-    return bytes(found["picture"]) if found else None
+    return bytes(row["picture"]) if row else None
 
 
 RECORDED = {

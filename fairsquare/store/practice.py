@@ -3,7 +3,7 @@
 from typing import Any
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.store.database import Connection, execute, row, rows, utc
+from fairsquare.store.database import Connection, execute, select, select_one, utc
 from fairsquare.store.people import Person
 
 _STEP_APART_S = 0.08
@@ -23,21 +23,21 @@ def begin(connection: Connection, job_id: int, seed: int) -> None:
 
 def find(connection: Connection, number: str) -> dict[str, Any]:
     """Return a practice: job id, seed, state and result (JSON or None), who began it, when it ended. Raises `NoSuchPractice`."""
-    found = row(
+    row = select_one(
         connection,
         """SELECT x.job_id, x.seed, x.state, x.ended_at, x.result, p.id, p.name, p.full_name, p.role
            FROM practice x JOIN job j ON j.id = x.job_id JOIN person p ON p.id = j.opened_by WHERE j.number = %s""",
         number[:20],
     )
-    if found is None:
+    if row is None:
         raise NoSuchPractice(f"There is no practice {number[:20]}.", field="number", value=number[:40])
     return {
-        "job_id": found["job_id"],
-        "seed": found["seed"],
-        "state": found["state"],
-        "result": found["result"],
-        "ended_at": utc(found["ended_at"]) if found["ended_at"] else None,
-        "person": Person(found["id"], found["name"], found["full_name"], found["role"]),
+        "job_id": row["job_id"],
+        "seed": row["seed"],
+        "state": row["state"],
+        "result": row["result"],
+        "ended_at": utc(row["ended_at"]) if row["ended_at"] else None,
+        "person": Person(row["id"], row["name"], row["full_name"], row["role"]),
     }
 
 
@@ -74,7 +74,7 @@ def end(connection: Connection, job_id: int, result: str) -> None:
 
 def practices(connection: Connection, person: Person | None, most: int = 40) -> list[dict[str, Any]]:
     """Return the newest practices, of one person or of everybody: number, vehicle, seed, who, when begun, when ended."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT j.number, j.vehicle, x.seed, p.full_name, j.opened_at, x.ended_at,
              JSON_VALUE(x.result, '$.score.points') AS points
@@ -85,6 +85,6 @@ def practices(connection: Connection, person: Person | None, most: int = 40) -> 
         most,
     )
     return [
-        {**one, "opened_at": utc(one["opened_at"]), "ended_at": utc(one["ended_at"]) if one["ended_at"] else None}
-        for one in found
+        {**row, "opened_at": utc(row["opened_at"]), "ended_at": utc(row["ended_at"]) if row["ended_at"] else None}
+        for row in rows
     ]

@@ -10,7 +10,7 @@ from fairsquare.core.pull.job import BoardState, PlanSaid
 from fairsquare.core.pull.setting import Setting
 from fairsquare.job.facts.job import PRACTICE
 from fairsquare.job.facts.pulls import PullEventFact, PullPlanFact, PullSettingFact, Settled, SettlingFact
-from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, utc, who
+from fairsquare.store.database import Connection, as_model, execute, insert, select, select_one, utc, who
 from fairsquare.store.recorded import Recorded
 
 _EVER = "1970-01-01"
@@ -47,7 +47,7 @@ def add_gear(
 
 def look_at_gear(connection: Connection, item: int, found: str, words: str, person_id: int) -> int:
     """Record how a piece was found: sound, hurt, or retired. Raises `Refused` for a piece that is not there."""
-    if row(connection, "SELECT id FROM rig_item WHERE id = %s", item) is None:
+    if select_one(connection, "SELECT id FROM rig_item WHERE id = %s", item) is None:
         raise Refused("There is no such piece of the rig.", field="item", value=item)
     return insert(
         connection,
@@ -62,7 +62,7 @@ def look_at_gear(connection: Connection, item: int, found: str, words: str, pers
 
 def gear(connection: Connection) -> tuple[Gear, ...]:
     """Return the pieces in use, by kind and name, with the last look at each."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT i.id, i.name, i.kind, i.capacity_n, i.area_mm2, i.made, i.words, l.found, l.at AS looked_at
            FROM rig_item i
@@ -70,7 +70,7 @@ def gear(connection: Connection) -> tuple[Gear, ...]:
            WHERE NOT EXISTS (SELECT 1 FROM rig_look r WHERE r.item_id = i.id AND r.found = 'retired')
            ORDER BY i.kind, i.name""",
     )
-    return tuple(Gear(**{**one, "looked_at": utc(one["looked_at"]) if one["looked_at"] else None}) for one in found)
+    return tuple(Gear(**{**row, "looked_at": utc(row["looked_at"]) if row["looked_at"] else None}) for row in rows)
 
 
 def keep_setting(connection: Connection, job_id: int, setting: Setting, person_id: int) -> int:
@@ -84,7 +84,7 @@ def keep_plan(connection: Connection, job_id: int, plan: PlanSaid, person_id: in
 
 
 def _keep(connection: Connection, table: str, job_id: int, body: str, person_id: int) -> int:
-    last = row(connection, f"SELECT MAX(version) AS last FROM {table} WHERE job_id = %s FOR UPDATE", job_id)  # noqa: S608 - a name of ours
+    last = select_one(connection, f"SELECT MAX(version) AS last FROM {table} WHERE job_id = %s FOR UPDATE", job_id)  # noqa: S608 - a name of ours
     version = int((last or {}).get("last") or 0) + 1
     insert(
         connection,
@@ -100,24 +100,24 @@ def _keep(connection: Connection, table: str, job_id: int, body: str, person_id:
 
 def settings(connection: Connection, job_id: int) -> tuple[PullSettingFact, ...]:
     """Return the last setting of a job."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT s.id, s.version, s.body, s.at, {_WHO} FROM pull_setting s JOIN person p ON p.id = s.person_id
             WHERE s.job_id = %s ORDER BY s.version DESC LIMIT 1""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(as_model(PullSettingFact, one, setting=Setting.model_validate_json(one["body"])) for one in found)
+    return tuple(as_model(PullSettingFact, row, setting=Setting.model_validate_json(row["body"])) for row in rows)
 
 
 def plans(connection: Connection, job_id: int) -> tuple[PullPlanFact, ...]:
     """Return the plans of a job, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT s.id, s.version, s.body, s.at, {_WHO} FROM pull_plan s JOIN person p ON p.id = s.person_id
             WHERE s.job_id = %s ORDER BY s.version""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(as_model(PullPlanFact, one, plan=PlanSaid.model_validate_json(one["body"])) for one in found)
+    return tuple(as_model(PullPlanFact, row, plan=PlanSaid.model_validate_json(row["body"])) for row in rows)
 
 
 def note_event(
@@ -139,7 +139,7 @@ def note_event(
 
 def events(connection: Connection, job_id: int) -> tuple[PullEventFact, ...]:
     """Return what happened on the board of a job, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT e.id, e.plan_version, e.pull, e.state, e.body, e.at, {_WHO}
             FROM pull_event e JOIN person p ON p.id = e.person_id WHERE e.job_id = %s ORDER BY e.id""",  # noqa: S608 - names of columns only
@@ -149,16 +149,16 @@ def events(connection: Connection, job_id: int) -> tuple[PullEventFact, ...]:
         PullEventFact.model_validate_json(
             json.dumps(
                 {
-                    **json.loads(one["body"]),
-                    "id": one["id"],
-                    "plan": one["plan_version"],
-                    "pull": one["pull"],
-                    "state": one["state"],
-                    "by": who(one).model_dump(),
+                    **json.loads(row["body"]),
+                    "id": row["id"],
+                    "plan": row["plan_version"],
+                    "pull": row["pull"],
+                    "state": row["state"],
+                    "by": who(row).model_dump(),
                 }
             )
         )
-        for one in found
+        for row in rows
     )
 
 
@@ -192,7 +192,7 @@ def read_settled(connection: Connection, settling: int, stands: dict[str, Row3],
 
 def settlings(connection: Connection, job_id: int) -> tuple[SettlingFact, ...]:
     """Return what driving and loading did in a job, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT s.id, s.how, s.words, s.stood, s.at, {_WHO}, r.stands, r.at AS read_at, q.full_name AS reader, q.role AS reads_as
             FROM settling s JOIN person p ON p.id = s.person_id
@@ -203,14 +203,14 @@ def settlings(connection: Connection, job_id: int) -> tuple[SettlingFact, ...]:
     return tuple(
         as_model(
             SettlingFact,
-            one,
-            stood={code: tuple(place) for code, place in json.loads(one["stood"]).items()},
-            stands={code: tuple(place) for code, place in json.loads(one["stands"] or "{}").items()},
-            read_by=who({"full_name": one["reader"], "role": one["reads_as"], "at": one["read_at"]})
-            if one["stands"]
+            row,
+            stood={code: tuple(place) for code, place in json.loads(row["stood"]).items()},
+            stands={code: tuple(place) for code, place in json.loads(row["stands"] or "{}").items()},
+            read_by=who({"full_name": row["reader"], "role": row["reads_as"], "at": row["read_at"]})
+            if row["stands"]
             else None,
         )
-        for one in found
+        for row in rows
     )
 
 
@@ -233,7 +233,7 @@ def read_load(
 def newest_loads(connection: Connection, job_id: int, since: str = _EVER) -> dict[str, dict[str, Any]]:
     """Return the newest load at each tower since a moment (UTC, ISO 8601): `force_n` or `pressure_mpa`, and `ago_s`, seconds since
     it was recorded."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT tower, force_n, pressure_mpa, TIMESTAMPDIFF(MICROSECOND, at, UTC_TIMESTAMP(6)) / 1e6 AS ago_s
            FROM load_reading
@@ -241,24 +241,24 @@ def newest_loads(connection: Connection, job_id: int, since: str = _EVER) -> dic
         job_id,
         since.removesuffix("Z").replace("T", " "),
     )
-    return {one["tower"]: one for one in found}
+    return {row["tower"]: row for row in rows}
 
 
 def largest_loads(connection: Connection, job_id: int, since: str) -> dict[str, dict[str, Any]]:
     """Return the largest force and the largest pressure read at each tower since a moment (UTC, ISO 8601)."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT tower, MAX(force_n) AS force_n, MAX(pressure_mpa) AS pressure_mpa FROM load_reading
            WHERE job_id = %s AND at >= %s GROUP BY tower""",
         job_id,
         since.removesuffix("Z").replace("T", " "),
     )
-    return {one["tower"]: one for one in found}
+    return {row["tower"]: row for row in rows}
 
 
 def jobs_pulled(connection: Connection) -> list[dict[str, Any]]:
     """Return the open jobs in which pulling has begun, with whether a pull is under way: for stand-ins that follow boards."""
-    return rows(
+    return select(
         connection,
         """SELECT j.number AS job, e.state <> 'ended' AS under_way
            FROM job j JOIN pull_event e ON e.id = (SELECT MAX(id) FROM pull_event WHERE job_id = j.id)

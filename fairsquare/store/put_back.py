@@ -7,7 +7,7 @@ import pymysql
 import structlog
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.store.database import Connection, Database, execute, row
+from fairsquare.store.database import Connection, Database, execute, select_one
 
 LEAST_S, _EVERY_S, _ALIKE_S = 30.0, 20.0, 180
 log = structlog.get_logger("fairsquare.store")
@@ -43,7 +43,7 @@ class ClockWatch:
 
     def look(self, went_on_s: float) -> float:
         """Return by how many seconds the clock was put back since it was looked at last; `went_on_s` is a clock that never is."""
-        found = self._database.run(lambda c: row(c, "SELECT UNIX_TIMESTAMP(UTC_TIMESTAMP(6)) AS now"))
+        found = self._database.run(lambda c: select_one(c, "SELECT UNIX_TIMESTAMP(UTC_TIMESTAMP(6)) AS now"))
         now, last = float(found["now"]) if found else 0.0, self._last
         self._last = now, went_on_s
         lost = last[0] + (went_on_s - last[1]) - now if last else 0.0

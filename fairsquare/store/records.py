@@ -4,7 +4,7 @@ import re
 from typing import Any, Literal, NamedTuple
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.store.database import Connection, execute, insert, row, rows, utc
+from fairsquare.store.database import Connection, execute, insert, select, select_one, utc
 from fairsquare.store.links import hash_of
 
 
@@ -30,7 +30,7 @@ def keep_record(connection: Connection, job_id: int, sha256: str, body: str, per
 
 def find_record(connection: Connection, sha256: str) -> str:
     """Return the body of a record. Raises `NoSuchRecord`."""
-    found = row(connection, "SELECT body FROM record WHERE sha256 = %s", sha256) if _is_sha256(sha256) else None
+    found = select_one(connection, "SELECT body FROM record WHERE sha256 = %s", sha256) if _is_sha256(sha256) else None
     if found is None:
         raise NoSuchRecord("No record of that checksum was made here.", field="sha256", value=sha256[:64])
     return str(found["body"])
@@ -44,19 +44,21 @@ def job_of(connection: Connection, sha256: str) -> str | None:
     """Return the number, here, of the job of which a record is kept; None where it is not."""
     if not _is_sha256(sha256):
         return None
-    found = row(connection, "SELECT j.number FROM record r JOIN job j ON j.id = r.job_id WHERE r.sha256 = %s", sha256)
-    return str(found["number"]) if found else None
+    row = select_one(
+        connection, "SELECT j.number FROM record r JOIN job j ON j.id = r.job_id WHERE r.sha256 = %s", sha256
+    )
+    return str(row["number"]) if row else None
 
 
 def records_of(connection: Connection, job_id: int) -> list[dict[str, Any]]:
     """Return the records made of a job, the newest first: sha256, who and when."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT r.sha256, r.at, p.full_name FROM record r JOIN person p ON p.id = r.person_id
            WHERE r.job_id = %s ORDER BY r.id DESC""",
         job_id,
     )
-    return [{**one, "at": utc(one["at"])} for one in found]
+    return [{**row, "at": utc(row["at"])} for row in rows]
 
 
 Audience = Literal["owner", "payer", "inspector"]
@@ -105,7 +107,7 @@ def withdraw_link(connection: Connection, link: int, person_id: int) -> None:
 
 def links_of(connection: Connection, job_id: int) -> list[dict[str, Any]]:
     """Return the links to the records of a job, the newest first; `open` says whether each still leads somewhere."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT l.id, l.sha256, l.audience, l.named, l.expires_at, l.at, p.full_name,
                   w.link_id IS NULL AND l.expires_at > UTC_TIMESTAMP(6) AS open, w.link_id IS NOT NULL AS withdrawn
@@ -113,12 +115,12 @@ def links_of(connection: Connection, job_id: int) -> list[dict[str, Any]]:
            LEFT JOIN record_link_withdrawn w ON w.link_id = l.id WHERE r.job_id = %s ORDER BY l.id DESC""",
         job_id,
     )
-    return [{**one, "at": utc(one["at"]), "expires_at": utc(one["expires_at"])} for one in found]
+    return [{**row, "at": utc(row["at"]), "expires_at": utc(row["expires_at"])} for row in rows]
 
 
 def by_link(connection: Connection, code: str) -> LinkedRecord | None:
     """Return what a link shows, or None where it leads nowhere: unknown, run out, withdrawn."""
-    found = row(
+    row = select_one(
         connection,
         """SELECT l.id, l.sha256, JSON_VALUE(r.body, '$.number') AS number, JSON_VALUE(r.body, '$.made.at') AS made_at,
                   l.audience, l.named, l.expires_at
@@ -127,10 +129,10 @@ def by_link(connection: Connection, code: str) -> LinkedRecord | None:
            WHERE l.code_sha256 = %s AND w.link_id IS NULL AND l.expires_at > UTC_TIMESTAMP(6)""",
         hash_of(code),
     )
-    return LinkedRecord(**{**found, "expires_at": utc(found["expires_at"])}) if found else None
+    return LinkedRecord(**{**row, "expires_at": utc(row["expires_at"])}) if row else None
 
 
 def last_before(connection: Connection, job_id: int) -> str:
     """Return the SHA-256 of the last record that was made of a job; empty where none was."""
-    found = row(connection, "SELECT sha256 FROM record WHERE job_id = %s ORDER BY id DESC LIMIT 1", job_id)
-    return str(found["sha256"]) if found else ""
+    row = select_one(connection, "SELECT sha256 FROM record WHERE job_id = %s ORDER BY id DESC LIMIT 1", job_id)
+    return str(row["sha256"]) if row else ""

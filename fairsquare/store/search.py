@@ -7,7 +7,7 @@ of what is looked for. Where all of them are common, the newest jobs are read un
 import re
 from typing import Any, NamedTuple
 
-from fairsquare.store.database import Connection, execute, row, rows
+from fairsquare.store.database import Connection, execute, select, select_one
 
 MOST_COUNTED = 600
 """Matches are counted up to here: of more it is said that there are more."""
@@ -63,7 +63,7 @@ def wanted(connection: Connection, shelf: int, text: str) -> Wanted:
         return Wanted(
             condition, tuple(values), f"job j FORCE INDEX ({index}) STRAIGHT_JOIN person p ON p.id = j.opened_by"
         )
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT j.id FROM job_gram g STRAIGHT_JOIN job j ON j.id = g.job_id STRAIGHT_JOIN person p ON p.id = j.opened_by
             WHERE g.gram = %s AND j.shelf = %s AND {condition}""",  # noqa: S608 - built above, values bound
@@ -71,7 +71,7 @@ def wanted(connection: Connection, shelf: int, text: str) -> Wanted:
         shelf,
         *values,
     )
-    ids = tuple(one["id"] for one in found)
+    ids = tuple(row["id"] for row in rows)
     listed = f"j.id IN ({', '.join(['%s'] * len(ids))})" if ids else "FALSE"
     return Wanted(listed, ids, "job j FORCE INDEX (PRIMARY) STRAIGHT_JOIN person p ON p.id = j.opened_by", len(ids))
 
@@ -80,14 +80,14 @@ def count(connection: Connection, shelf: int, looked_for: Wanted) -> int:
     """Return how many jobs of a shelf match, `MOST_COUNTED` where there are as many or more."""
     if looked_for.many is not None:
         return looked_for.many
-    found = row(
+    row = select_one(
         connection,
         f"""SELECT COUNT(*) AS many FROM (SELECT 1 FROM {looked_for.tables}
             WHERE j.shelf = %s AND {looked_for.condition} LIMIT {MOST_COUNTED}) AS some""",  # noqa: S608 - built above, values bound
         shelf,
         *looked_for.values,
     )
-    return int(found["many"]) if found else 0
+    return int(row["many"]) if row else 0
 
 
 def _rarest(connection: Connection, words: list[str]) -> str | None:
@@ -99,13 +99,13 @@ def _rarest(connection: Connection, words: list[str]) -> str | None:
             for k in range(max(len(word) - 3, 0), -1, -1)[:each]
             if len(word) > 1
         ):
-            found = row(
+            row = select_one(
                 connection,
                 "SELECT COUNT(*) AS many FROM (SELECT 1 FROM job_gram WHERE gram = %s LIMIT %s) AS some",
                 gram,
                 most,
             )
-            if found and found["many"] < most:
+            if row and row["many"] < most:
                 return gram
     return None
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import pyotp
 
-from fairsquare.store.database import Connection, execute, insert_many, row
+from fairsquare.store.database import Connection, execute, insert_many, select_one
 
 STEP_S = 30
 RECOVERY_CODES = 10
@@ -27,14 +27,14 @@ class SecondFactor(NamedTuple):
 
 def second_factor(connection: Connection, person_id: int) -> SecondFactor | None:
     """Return a person's second factor; None where none was begun."""
-    found = row(
+    row = select_one(
         connection,
         """SELECT t.confirmed_at IS NOT NULL AS confirmed,
                   (SELECT COUNT(*) FROM recovery_code r WHERE r.person_id = t.person_id AND r.used_at IS NULL) AS codes
            FROM person_totp t WHERE t.person_id = %s""",
         person_id,
     )
-    return SecondFactor(bool(found["confirmed"]), int(found["codes"])) if found else None
+    return SecondFactor(bool(row["confirmed"]), int(row["codes"])) if row else None
 
 
 def begin(connection: Connection, person_id: int) -> None:
@@ -50,8 +50,10 @@ def begin(connection: Connection, person_id: int) -> None:
 
 def secret_to_show(connection: Connection, person_id: int) -> str | None:
     """Return the secret that is still to be put into a telephone; None where it is in force, or was not begun."""
-    found = row(connection, "SELECT secret FROM person_totp WHERE person_id = %s AND confirmed_at IS NULL", person_id)
-    return str(found["secret"]) if found else None
+    row = select_one(
+        connection, "SELECT secret FROM person_totp WHERE person_id = %s AND confirmed_at IS NULL", person_id
+    )
+    return str(row["secret"]) if row else None
 
 
 def confirm(connection: Connection, person_id: int) -> list[str]:
@@ -93,12 +95,12 @@ def code_is_right(connection: Connection, person_id: int, typed: str, *, now: fl
 def _of_telephone(connection: Connection, person_id: int, plain: str, now: float) -> bool:
     if not (len(plain) == 6 and plain.isascii() and plain.isdigit()):
         return False
-    found = row(connection, "SELECT secret, last_step FROM person_totp WHERE person_id = %s FOR UPDATE", person_id)
-    if found is None:
+    row = select_one(connection, "SELECT secret, last_step FROM person_totp WHERE person_id = %s FOR UPDATE", person_id)
+    if row is None:
         return False
-    totp, step = pyotp.TOTP(found["secret"], interval=STEP_S), int(now // STEP_S)
+    totp, step = pyotp.TOTP(row["secret"], interval=STEP_S), int(now // STEP_S)
     for one in range(step - _NEAR, step + _NEAR + 1):
-        if one > found["last_step"] and secrets.compare_digest(totp.generate_otp(one), plain):
+        if one > row["last_step"] and secrets.compare_digest(totp.generate_otp(one), plain):
             execute(
                 connection,
                 """UPDATE person_totp SET last_step = %(last_step)s WHERE person_id = %(person_id)s""",

@@ -4,7 +4,7 @@ import hashlib
 import secrets
 from typing import Literal, NamedTuple
 
-from fairsquare.store.database import Connection, execute, forget, insert, row, rows, utc
+from fairsquare.store.database import Connection, execute, forget, insert, select, select_one, utc
 from fairsquare.store.people import Person, Session, person_of
 
 Kind = Literal["page", "token", "half"]
@@ -59,7 +59,7 @@ def open_session(
 
 def find_session(connection: Connection, token: str, kind: Kind) -> Session | None:
     """Return the session of a token, unless it has run out or its person is no longer active; note that it was used."""
-    found = row(
+    row = select_one(
         connection,
         f"""SELECT p.id, p.name, p.full_name, p.role, s.csrf, s.id AS session_id, t.confirmed_at IS NOT NULL AS second,
                   s.seen_at IS NULL OR s.seen_at < UTC_TIMESTAMP(6) - INTERVAL {_SEEN_MINUTES} MINUTE AS seen_long_ago
@@ -68,11 +68,11 @@ def find_session(connection: Connection, token: str, kind: Kind) -> Session | No
         _hashed(token),
         kind,
     )
-    if found is None:
+    if row is None:
         return None
-    if found["seen_long_ago"]:
-        execute(connection, "UPDATE session SET seen_at = UTC_TIMESTAMP(6) WHERE id = %s", found["session_id"])
-    return Session(token, found["csrf"], person_of(found), found["session_id"], bool(found["second"]))
+    if row["seen_long_ago"]:
+        execute(connection, "UPDATE session SET seen_at = UTC_TIMESTAMP(6) WHERE id = %s", row["session_id"])
+    return Session(token, row["csrf"], person_of(row), row["session_id"], bool(row["second"]))
 
 
 def close_session(connection: Connection, token: str) -> None:
@@ -82,7 +82,7 @@ def close_session(connection: Connection, token: str) -> None:
 
 def sign_ins_of(connection: Connection, session: Session) -> list[SignIn]:
     """Return where a person is signed in, and their tokens: this session first, then the latest used."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT id, kind, name, address, browser, created_at, COALESCE(seen_at, created_at) AS seen_at, expires_at
            FROM session WHERE person_id = %s AND kind <> 'half' AND expires_at > UTC_TIMESTAMP(6)
@@ -92,17 +92,17 @@ def sign_ins_of(connection: Connection, session: Session) -> list[SignIn]:
     )
     return [
         SignIn(
-            one["id"],
-            one["kind"],
-            one["name"],
-            one["address"],
-            one["browser"],
-            utc(one["created_at"]),
-            utc(one["seen_at"]),
-            utc(one["expires_at"]),
-            one["id"] == session.id,
+            row["id"],
+            row["kind"],
+            row["name"],
+            row["address"],
+            row["browser"],
+            utc(row["created_at"]),
+            utc(row["seen_at"]),
+            utc(row["expires_at"]),
+            row["id"] == session.id,
         )
-        for one in found
+        for row in rows
     ]
 
 

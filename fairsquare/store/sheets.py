@@ -4,7 +4,7 @@ from typing import Any, NamedTuple
 
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import Point, Sheet, Span
-from fairsquare.store.database import Connection, insert, insert_many, row, rows, utc
+from fairsquare.store.database import Connection, insert, insert_many, select, select_one, utc
 
 Said = dict[str, tuple[str, str, str]]
 
@@ -38,7 +38,7 @@ def accept_sheet(
 ) -> int:
     """Keep a sheet as the next version of the job's, or as the `version` that it was elsewhere, and return that version."""
     if version is None:
-        last = row(connection, "SELECT MAX(version) AS last FROM sheet WHERE job_id = %s FOR UPDATE", job_id)
+        last = select_one(connection, "SELECT MAX(version) AS last FROM sheet WHERE job_id = %s FOR UPDATE", job_id)
         version = int((last or {}).get("last") or 0) + 1
     sheet_id = insert(
         connection,
@@ -70,7 +70,7 @@ def accept_sheet(
 
 def find_sheet(connection: Connection, job_id: int, version: int | None = None) -> StoredSheet | None:
     """Return a version of a job's sheet, the newest where none is named; None where there is none."""
-    found = row(
+    row = select_one(
         connection,
         """SELECT s.*, p.full_name FROM sheet s JOIN person p ON p.id = s.accepted_by
            WHERE s.job_id = %s AND (%s IS NULL OR s.version = %s) ORDER BY s.version DESC LIMIT 1""",
@@ -78,33 +78,33 @@ def find_sheet(connection: Connection, job_id: int, version: int | None = None) 
         version,
         version,
     )
-    if found is None:
+    if row is None:
         return None
-    points = rows(connection, "SELECT * FROM sheet_point WHERE sheet_id = %s ORDER BY place", found["id"])
-    spans = rows(connection, "SELECT * FROM sheet_span WHERE sheet_id = %s ORDER BY place", found["id"])
+    points = select(connection, "SELECT * FROM sheet_point WHERE sheet_id = %s ORDER BY place", row["id"])
+    spans = select(connection, "SELECT * FROM sheet_span WHERE sheet_id = %s ORDER BY place", row["id"])
     sheet = Sheet(
-        name=found["name"],
-        construction=found["construction"],
-        tolerance_mm=found["tolerance_mm"],
-        build_sigma_mm=found["build_sigma_mm"],
+        name=row["name"],
+        construction=row["construction"],
+        tolerance_mm=row["tolerance_mm"],
+        build_sigma_mm=row["build_sigma_mm"],
         points=tuple(_point(point) for point in points),
         spans=tuple(
             Span(a=s["a"], b=s["b"], mode=s["mode"], mm=s["mm"], tolerance_mm=s["tolerance_mm"]) for s in spans
         ),
     )
     said = {point["code"]: (point["x_said"], point["y_said"], point["z_said"]) for point in points}
-    return StoredSheet(found["version"], sheet, said, found["source"], found["full_name"], utc(found["accepted_at"]))
+    return StoredSheet(row["version"], sheet, said, row["source"], row["full_name"], utc(row["accepted_at"]))
 
 
 def sheet_versions(connection: Connection, job_id: int) -> list[dict[str, Any]]:
     """Return the versions of a job's sheet, the newest first: version, name, source, who and when."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT s.version, s.name, s.source, s.accepted_at, p.full_name FROM sheet s JOIN person p ON p.id = s.accepted_by
            WHERE s.job_id = %s ORDER BY s.version DESC""",
         job_id,
     )
-    return [{**one, "accepted_at": utc(one["accepted_at"])} for one in found]
+    return [{**row, "accepted_at": utc(row["accepted_at"])} for row in rows]
 
 
 def _point_values(sheet_id: int, place: int, point: Point, said: Said) -> tuple[Any, ...]:

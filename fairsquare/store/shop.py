@@ -4,15 +4,15 @@ from fairsquare.core.plan.shop_said import ShopSaid
 from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.who import Who
 from fairsquare.job.plan.kept import KeptPlan
-from fairsquare.store.database import Connection, execute, insert, row, who
+from fairsquare.store.database import Connection, execute, insert, select_one, who
 
 _WHO = "p.full_name, p.role"
 
 
 def said(connection: Connection) -> tuple[int, ShopSaid]:
     """Return what was last said of the shop and its version; what is usual, and 0, where nothing was."""
-    found = row(connection, "SELECT version, body FROM shop_said ORDER BY version DESC LIMIT 1")
-    return (found["version"], ShopSaid.model_validate_json(found["body"])) if found else (0, ShopSaid())
+    row = select_one(connection, "SELECT version, body FROM shop_said ORDER BY version DESC LIMIT 1")
+    return (row["version"], ShopSaid.model_validate_json(row["body"])) if row else (0, ShopSaid())
 
 
 def pull_rules(connection: Connection) -> PullRules:
@@ -35,11 +35,11 @@ def say(connection: Connection, version: int, shop: ShopSaid, person_id: int) ->
 
 def who_said(connection: Connection) -> Who | None:
     """Return who spoke last of the shop."""
-    found = row(
+    row = select_one(
         connection,
         f"SELECT s.at, {_WHO} FROM shop_said s JOIN person p ON p.id = s.person_id ORDER BY s.version DESC LIMIT 1",  # noqa: S608 - names of columns only
     )
-    return who(found) if found else None
+    return who(row) if row else None
 
 
 def keep_plan(connection: Connection, plan: KeptPlan, person_id: int) -> int:
@@ -54,9 +54,9 @@ def keep_plan(connection: Connection, plan: KeptPlan, person_id: int) -> int:
 
 def last_plan(connection: Connection) -> tuple[int, KeptPlan, Who] | None:
     """Return the last plan of the day: its id, the plan, and who made it when."""
-    found = row(
+    row = select_one(
         connection,
         f"""SELECT d.id, d.body, d.at, {_WHO} FROM day_plan d JOIN person p ON p.id = d.person_id
             ORDER BY d.id DESC LIMIT 1""",  # noqa: S608 - names of columns only
     )
-    return (found["id"], KeptPlan.model_validate_json(found["body"]), who(found)) if found else None
+    return (row["id"], KeptPlan.model_validate_json(row["body"]), who(row)) if row else None

@@ -12,7 +12,7 @@ from fairsquare.job.facts.supplements import (
     SupplementLineFact,
 )
 from fairsquare.store import links
-from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
+from fairsquare.store.database import Connection, as_model, execute, insert, select, select_one, who
 from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
@@ -78,7 +78,7 @@ def send(
     person_id: int,
 ) -> int:
     """Record a supplement as it is sent, under the hash of its link's code; return its number in the job."""
-    last = row(connection, "SELECT COALESCE(MAX(number), 0) AS last FROM supplement WHERE job_id = %s", job_id)
+    last = select_one(connection, "SELECT COALESCE(MAX(number), 0) AS last FROM supplement WHERE job_id = %s", job_id)
     number = int(last["last"]) + 1 if last else 1
     kept = insert(
         connection,
@@ -125,7 +125,7 @@ def answer(
     person_id: int | None,
 ) -> int:
     """Record what the payer said of a line. Raises `Refused` for a line that is not in the supplement."""
-    known = row(
+    known = select_one(
         connection,
         "SELECT 1 AS yes FROM supplement_sent_line WHERE supplement_id = %s AND line_id = %s",
         supplement,
@@ -160,25 +160,25 @@ def go_ahead(connection: Connection, line: int, reason: str, person_id: int) -> 
 
 def by_code(connection: Connection, code: str) -> LinkedSupplement | None:
     """Return what a link shows, unless it has run out or was withdrawn."""
-    found = row(
+    row = select_one(
         connection,
         """SELECT s.id, s.job_id, j.number AS job, s.seen FROM supplement s JOIN job j ON j.id = s.job_id
            WHERE s.code_sha256 = %s AND s.expires_at > UTC_TIMESTAMP(6)
              AND NOT EXISTS (SELECT 1 FROM supplement_withdrawn w WHERE w.supplement_id = s.id)""",
         links.hash_of(code),
     )
-    return LinkedSupplement(found["id"], found["job_id"], found["job"], json.loads(found["seen"])) if found else None
+    return LinkedSupplement(row["id"], row["job_id"], row["job"], json.loads(row["seen"])) if row else None
 
 
 def lines(connection: Connection, job_id: int) -> tuple[SupplementLineFact, ...]:
     """Return a job's lines, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT l.id, l.station, l.words, l.hours, l.parts, l.amount_cents, l.structural, l.at, {_WHO}
             FROM supplement_line l JOIN person p ON p.id = l.person_id WHERE l.job_id = %s ORDER BY l.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    back = rows(
+    back = select(
         connection,
         f"""SELECT t.line_id, t.at, {_WHO} FROM supplement_line_taken_back t JOIN supplement_line l ON l.id = t.line_id
             JOIN person p ON p.id = t.person_id WHERE l.job_id = %s""",  # noqa: S608 - names of columns only
@@ -189,31 +189,31 @@ def lines(connection: Connection, job_id: int) -> tuple[SupplementLineFact, ...]
     return tuple(
         SupplementLineFact.model_validate(
             {
-                **{name: one[name] for name in plain},
-                "structural": bool(one["structural"]),
-                "by": who(one),
-                "taken_back": taken.get(one["id"]),
+                **{name: row[name] for name in plain},
+                "structural": bool(row["structural"]),
+                "by": who(row),
+                "taken_back": taken.get(row["id"]),
             }
         )
-        for one in found
+        for row in rows
     )
 
 
 def sent(connection: Connection, job_id: int) -> tuple[SupplementFact, ...]:
     """Return the supplements that were sent, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT s.id, s.number, s.payer, s.expires_at, s.at, {_WHO}
             FROM supplement s JOIN person p ON p.id = s.person_id WHERE s.job_id = %s ORDER BY s.number""",  # noqa: S608 - names of columns only
         job_id,
     )
-    own = rows(
+    own = select(
         connection,
         """SELECT x.supplement_id, x.line_id FROM supplement_sent_line x JOIN supplement s ON s.id = x.supplement_id
            WHERE s.job_id = %s ORDER BY x.line_id""",
         job_id,
     )
-    gone = rows(
+    gone = select(
         connection,
         f"""SELECT w.supplement_id, w.at, {_WHO} FROM supplement_withdrawn w JOIN supplement s ON s.id = w.supplement_id
             JOIN person p ON p.id = w.person_id WHERE s.job_id = %s""",  # noqa: S608 - names of columns only
@@ -223,17 +223,17 @@ def sent(connection: Connection, job_id: int) -> tuple[SupplementFact, ...]:
     return tuple(
         as_model(
             SupplementFact,
-            one,
-            lines=tuple(line["line_id"] for line in own if line["supplement_id"] == one["id"]),
-            withdrawn=withdrawn.get(one["id"]),
+            row,
+            lines=tuple(line["line_id"] for line in own if line["supplement_id"] == row["id"]),
+            withdrawn=withdrawn.get(row["id"]),
         )
-        for one in found
+        for row in rows
     )
 
 
 def answers(connection: Connection, job_id: int) -> tuple[SupplementAnswerFact, ...]:
     """Return what payers said, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT a.id, a.line_id, a.supplement_id, a.answer, a.words, a.named, a.at, {_WHO}
             FROM supplement_answer a JOIN supplement s ON s.id = a.supplement_id LEFT JOIN person p ON p.id = a.person_id
@@ -243,24 +243,24 @@ def answers(connection: Connection, job_id: int) -> tuple[SupplementAnswerFact, 
     return tuple(
         as_model(
             SupplementAnswerFact,
-            one,
-            line=one["line_id"],
-            supplement=one["supplement_id"],
-            by=who(one) if one["full_name"] else None,
+            row,
+            line=row["line_id"],
+            supplement=row["supplement_id"],
+            by=who(row) if row["full_name"] else None,
         )
-        for one in found
+        for row in rows
     )
 
 
 def go_aheads(connection: Connection, job_id: int) -> tuple[GoAheadFact, ...]:
     """Return the leads' words that work on a line goes on, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT g.id, g.line_id, g.reason, g.at, {_WHO} FROM supplement_go_ahead g JOIN person p ON p.id = g.person_id
             JOIN supplement_line l ON l.id = g.line_id WHERE l.job_id = %s ORDER BY g.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    return tuple(as_model(GoAheadFact, one, line=one["line_id"]) for one in found)
+    return tuple(as_model(GoAheadFact, row, line=row["line_id"]) for row in rows)
 
 
 RECORDED = {

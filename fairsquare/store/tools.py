@@ -5,7 +5,7 @@ from pydantic import TypeAdapter
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.measure.calibration import ToolEventFact, ToolFact, ToolSaid
 from fairsquare.job.measure.tools import ShopTool, ToolKind
-from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, who
+from fairsquare.store.database import Connection, as_model, execute, insert, select, select_one, who
 
 _SAID: TypeAdapter[ToolSaid] = TypeAdapter(ToolSaid)
 _COLUMNS = "id, name, kind, sigma_mm, from_mm, to_mm, pointer_mm, pin_mm, length_mm"
@@ -32,7 +32,7 @@ def add_tool(
     length_mm: float | None = None,
 ) -> int:
     """Record a tool and return its id. Raises `Refused` for a name that a tool in use has already."""
-    if row(connection, "SELECT id FROM tool WHERE name = %s AND retired_at IS NULL", name):
+    if select_one(connection, "SELECT id FROM tool WHERE name = %s AND retired_at IS NULL", name):
         raise Refused(f"There is a tool named {name} already: give this one another name.", field="name", value=name)
     return insert(
         connection,
@@ -64,16 +64,16 @@ def retire_tool(connection: Connection, tool: int, person_id: int) -> None:
 
 def shop_tools(connection: Connection) -> tuple[ShopTool, ...]:
     """Return the tools in use, by name."""
-    found = rows(connection, f"SELECT {_COLUMNS} FROM tool WHERE retired_at IS NULL ORDER BY name")  # noqa: S608 - names of columns only
-    return tuple(ShopTool(**one) for one in found)
+    rows = select(connection, f"SELECT {_COLUMNS} FROM tool WHERE retired_at IS NULL ORDER BY name")  # noqa: S608 - names of columns only
+    return tuple(ShopTool(**row) for row in rows)
 
 
 def find_tool(connection: Connection, tool: int) -> ShopTool:
     """Return a tool, retired or not. Raises `NoSuchTool`."""
-    found = row(connection, f"SELECT {_COLUMNS} FROM tool WHERE id = %s", tool)  # noqa: S608 - names of columns only
-    if found is None:
+    row = select_one(connection, f"SELECT {_COLUMNS} FROM tool WHERE id = %s", tool)  # noqa: S608 - names of columns only
+    if row is None:
         raise NoSuchTool("There is no such tool.", field="tool", value=tool)
-    return ShopTool(**found)
+    return ShopTool(**row)
 
 
 def note_event(connection: Connection, tool: ShopTool, said: ToolSaid, person_id: int) -> int:
@@ -93,7 +93,7 @@ def note_event(connection: Connection, tool: ShopTool, said: ToolSaid, person_id
 
 def take_event_back(connection: Connection, tool: ShopTool, event: int, person_id: int) -> None:
     """Record that a calibration or check was noted by mistake: it stays, and counts no longer."""
-    if row(connection, "SELECT id FROM tool_event WHERE id = %s AND tool_id = %s", event, tool.id) is None:
+    if select_one(connection, "SELECT id FROM tool_event WHERE id = %s AND tool_id = %s", event, tool.id) is None:
         raise NoSuchTool("There is no such calibration or check of this tool.", field="event", value=event)
     execute(
         connection,
@@ -117,9 +117,9 @@ def _touch_jobs(connection: Connection, name: str) -> None:
 
 def histories(connection: Connection) -> tuple[ToolFact, ...]:
     """Return every tool by name, retired ones too, with its calibrations and checks, oldest first; two of one name are one."""
-    found = rows(connection, "SELECT name, kind, sigma_mm FROM tool ORDER BY id")
+    rows = select(connection, "SELECT name, kind, sigma_mm FROM tool ORDER BY id")
     events: dict[str, list[ToolEventFact]] = {}
-    for one in rows(
+    for one in select(
         connection,
         """SELECT e.id, e.body, e.at, t.name, p.full_name, p.role,
                   b.at AS back_at, q.full_name AS back_name, q.role AS back_role
@@ -137,5 +137,5 @@ def histories(connection: Connection) -> tuple[ToolFact, ...]:
                 else None,
             )
         )
-    last = {one["name"]: one for one in found}
+    last = {row["name"]: row for row in rows}
     return tuple(ToolFact(**one, events=tuple(events.get(name, ()))) for name, one in last.items())

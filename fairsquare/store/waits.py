@@ -1,7 +1,7 @@
 """What a job waits for: noted, said anew (who was asked, when it is due), over. Rows are appended and never changed."""
 
 from fairsquare.job.facts.hours import WaitFact, WaitKind
-from fairsquare.store.database import Connection, execute, insert, rows, utc, who
+from fairsquare.store.database import Connection, execute, insert, select, utc, who
 from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
@@ -57,7 +57,7 @@ def end(connection: Connection, wait: int, words: str, person_id: int) -> None:
 
 def waits_of(connection: Connection, job_id: int) -> tuple[WaitFact, ...]:
     """Return everything that a job waited for, oldest first, as it was said last."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT w.id, w.kind, w.words, w.station, w.at, {_WHO}, s.asked_of, s.due_at, s.at AS said_at,
                    r.full_name AS said_name, r.role AS said_role, o.words AS over_words, o.at AS over_at,
@@ -71,16 +71,16 @@ def waits_of(connection: Connection, job_id: int) -> tuple[WaitFact, ...]:
     )
     return tuple(
         WaitFact(
-            **{name: one[name] for name in ("id", "kind", "words", "station", "asked_of")},
-            due_at=utc(one["due_at"]) if one["due_at"] else "",
-            by=who(one),
-            said_by=who({"full_name": one["said_name"], "role": one["said_role"], "at": one["said_at"]}),
-            over=who({"full_name": one["over_name"], "role": one["over_role"], "at": one["over_at"]})
-            if one["over_at"]
+            **{name: row[name] for name in ("id", "kind", "words", "station", "asked_of")},
+            due_at=utc(row["due_at"]) if row["due_at"] else "",
+            by=who(row),
+            said_by=who({"full_name": row["said_name"], "role": row["said_role"], "at": row["said_at"]}),
+            over=who({"full_name": row["over_name"], "role": row["over_role"], "at": row["over_at"]})
+            if row["over_at"]
             else None,
-            over_words=one["over_words"] or "",
+            over_words=row["over_words"] or "",
         )
-        for one in found
+        for row in rows
     )
 
 

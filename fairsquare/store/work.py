@@ -3,7 +3,7 @@
 from typing import Any, NamedTuple
 
 from fairsquare.job.facts.hours import WorkEnd, WorkFact
-from fairsquare.store.database import Connection, as_model, execute, insert, row, rows, utc, who
+from fairsquare.store.database import Connection, as_model, execute, insert, select, select_one, utc, who
 from fairsquare.store.recorded import Recorded
 
 _WHO = "p.full_name, p.role"
@@ -74,7 +74,7 @@ def take_back(connection: Connection, clock: int, person_id: int) -> None:
 def going_on(connection: Connection, person_id: int | None = None) -> list[OpenWork]:
     """Return the clocks of work that run, of one person or of all, the longest first."""
     mine = " AND w.person_id = %s" if person_id is not None else ""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT w.id, w.person_id, p.full_name, j.id AS job_id, j.number, j.vehicle, w.operation, w.at,
                    TIMESTAMPDIFF(MICROSECOND, w.at, UTC_TIMESTAMP(6)) / 1e6 AS seconds,
@@ -84,18 +84,18 @@ def going_on(connection: Connection, person_id: int | None = None) -> list[OpenW
     )
     return [
         OpenWork(
-            one["id"],
-            one["person_id"],
-            one["full_name"],
-            one["job_id"],
-            one["number"],
-            one["vehicle"],
-            one["operation"],
-            utc(one["at"]),
-            max(0.0, float(one["seconds"])),
-            max(float(one["put_back_s"]), -float(one["seconds"])),
+            row["id"],
+            row["person_id"],
+            row["full_name"],
+            row["job_id"],
+            row["number"],
+            row["vehicle"],
+            row["operation"],
+            utc(row["at"]),
+            max(0.0, float(row["seconds"])),
+            max(float(row["put_back_s"]), -float(row["seconds"])),
         )
-        for one in found
+        for row in rows
     ]
 
 
@@ -111,7 +111,7 @@ def overlapping(
     connection: Connection, person_id: int, since: str, until: str, but: int | None = None
 ) -> dict[str, Any] | None:
     """Return work of a person that lies in a time, or reaches into it, and was not taken back: its job, operation and times."""
-    return row(
+    return select_one(
         connection,
         """SELECT j.number, w.operation, w.at, e.ended_at FROM work_clock w JOIN job j ON j.id = w.job_id
            LEFT JOIN work_ended e ON e.clock_id = w.id LEFT JOIN work_taken_back b ON b.clock_id = w.id
@@ -126,13 +126,13 @@ def overlapping(
 
 def clocks_of(connection: Connection, job_id: int, person_id: int) -> frozenset[int]:
     """Return the ids of a person's clocks on a job."""
-    found = rows(connection, "SELECT id FROM work_clock WHERE job_id = %s AND person_id = %s", job_id, person_id)
-    return frozenset(one["id"] for one in found)
+    rows = select(connection, "SELECT id FROM work_clock WHERE job_id = %s AND person_id = %s", job_id, person_id)
+    return frozenset(row["id"] for row in rows)
 
 
 def work_of(connection: Connection, job_id: int) -> tuple[WorkFact, ...]:
     """Return the work on a job that counts, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         f"""SELECT w.id, w.operation, w.at, w.person_id, {_WHO}, e.ended_at, e.how, e.words, e.at AS end_at,
                    q.full_name AS end_name, q.role AS end_role
@@ -145,15 +145,15 @@ def work_of(connection: Connection, job_id: int) -> tuple[WorkFact, ...]:
     return tuple(
         as_model(
             WorkFact,
-            one,
-            person=one["person_id"],
-            how=one["how"] or "touch",
-            words=one["words"] or "",
-            ended_by=who({"full_name": one["end_name"], "role": one["end_role"], "at": one["end_at"]})
-            if one["end_at"]
+            row,
+            person=row["person_id"],
+            how=row["how"] or "touch",
+            words=row["words"] or "",
+            ended_by=who({"full_name": row["end_name"], "role": row["end_role"], "at": row["end_at"]})
+            if row["end_at"]
             else None,
         )
-        for one in found
+        for row in rows
     )
 
 

@@ -28,7 +28,7 @@ from fairsquare.files.records import RecordCheck
 from fairsquare.security_log import told_path
 from fairsquare.settings import Settings
 from fairsquare.stand_ins.practice import PracticeYard
-from fairsquare.store.database import Database, DatabaseAway, rows
+from fairsquare.store.database import Database, DatabaseAway, select
 from fairsquare.store.kept import Kept
 from fairsquare.store.migrate import pending
 from fairsquare.web.at_the_door import AtTheDoor, SignInFirst
@@ -128,7 +128,7 @@ def _health(app: FastAPI, database: Database) -> None:
 
     @app.get("/readyz", include_in_schema=False)
     def readyz() -> PlainTextResponse:
-        applied = database.run(lambda c: rows(c, "SELECT version, applied_at FROM schema_migration"))
+        applied = database.run(lambda c: select(c, "SELECT version, applied_at FROM schema_migration"))
         missing = pending(applied)
         if missing:
             return PlainTextResponse(f"migrations to apply: {', '.join(missing)}\n", status_code=503)

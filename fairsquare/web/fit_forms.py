@@ -93,11 +93,11 @@ def range_of(text: str, field: str) -> tuple[float, float]:
     said = text.strip()
     if not said:
         return 0.0, 0.0
-    found = _RANGE.match(said)
-    if found is None:
+    match = _RANGE.match(said)
+    if match is None:
         far = abs(needed(said.lstrip("±"), field))
         return -far, far
-    low, high = needed(found["low"].replace("−", "-"), field), needed(found["high"].replace("−", "-"), field)
+    low, high = needed(match["low"].replace("−", "-"), field), needed(match["high"].replace("−", "-"), field)
     if low > high:
         raise Refused("From the least to the most, such as -2 to 3.", field=field, value=text[:40])
     return low, high
@@ -106,7 +106,7 @@ def range_of(text: str, field: str) -> tuple[float, float]:
 def fit_rows(said: FitSaid) -> dict[str, list[Row]]:
     """Return panels and gaps as rows of texts, in mm."""
     return {
-        "panel": [{"name": one.name, "drop": plain(one.drop_mm)} for one in said.panels],
+        "panel": [{"name": panel.name, "drop": plain(panel.drop_mm)} for panel in said.panels],
         "hinge": [
             {
                 "panel": panel.name,

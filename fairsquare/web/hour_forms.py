@@ -56,7 +56,9 @@ def hours_typed(typed: Mapping[str, str], before: JobWork) -> HoursSaid:
     return made_of(
         HoursSaid,
         "",
-        operations=tuple(one for one in operations if one.name not in following or _says_something(one)),
+        operations=tuple(
+            operation for operation in operations if operation.name not in following or _says_something(operation)
+        ),
         parts=made(rows["part"], "part", part),
         promised=typed.get("promised", "").strip(),
     )

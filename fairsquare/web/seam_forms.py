@@ -137,10 +137,10 @@ def _holder(row: Row, field: str) -> Holder:
 
 def seam_field(field: str, typed: Mapping[str, str]) -> str:
     """Return the field of the form that a fault of the plan is about: a row may be many welds, so the row is counted."""
-    found = re.fullmatch(r"welds?[.-](\d+)[.-](\w+)", field)
-    if found is None:
+    match = re.fullmatch(r"welds?[.-](\d+)[.-](\w+)", field)
+    if match is None:
         return "sheets" if field.startswith("thickness_mm") else field.removeprefix("arc.")
-    left, cell = int(found[1]), {"after": "follows"}.get(found[2], found[2])
+    left, cell = int(match[1]), {"after": "follows"}.get(match[2], match[2])
     for k, row in enumerate(typed_rows(typed, SEAM_ROWS)["weld"]):
         run = _RUN.fullmatch(row["along"])
         left -= int(run[3]) if run else 1
@@ -154,14 +154,14 @@ def seam_rows(plan: SeamPlan) -> dict[str, list[Row]]:
     return {
         "weld": [
             {
-                "id": one.id,
-                "along": plain(one.along_mm),
-                "across": plain(one.across_mm),
-                "length": plain(one.length_mm) if one.length_mm else "",
-                "stage": str(one.stage),
-                "follows": ", ".join(one.after),
+                "id": weld.id,
+                "along": plain(weld.along_mm),
+                "across": plain(weld.across_mm),
+                "length": plain(weld.length_mm) if weld.length_mm else "",
+                "stage": str(weld.stage),
+                "follows": ", ".join(weld.after),
             }
-            for one in plan.welds
+            for weld in plan.welds
         ],
         "holder": [{"id": holder.id, "kind": holder.kind, "welds": str(holder.after_welds)} for holder in plan.holders],
     }

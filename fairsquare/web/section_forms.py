@@ -103,18 +103,18 @@ def strip_rows(strip: StripSaid) -> dict[str, list[Row]]:
     return {
         "layer": [
             {
-                "id": one.id,
-                "from": plain(one.start),
-                "to": plain(one.end),
-                "thick": plain(one.thickness_mm),
-                "material": one.material,
-                "hurt-from": plain(one.damage[0]) if one.damage else "",
-                "hurt-to": plain(one.damage[1]) if one.damage else "",
-                "joint": one.joint,
-                "faces": ", ".join(f"{face.name} {plain(face.width_mm)}" for face in one.faces),
-                "maker": one.maker,
+                "id": layer.id,
+                "from": plain(layer.start),
+                "to": plain(layer.end),
+                "thick": plain(layer.thickness_mm),
+                "material": layer.material,
+                "hurt-from": plain(layer.damage[0]) if layer.damage else "",
+                "hurt-to": plain(layer.damage[1]) if layer.damage else "",
+                "joint": layer.joint,
+                "faces": ", ".join(f"{face.name} {plain(face.width_mm)}" for face in layer.faces),
+                "maker": layer.maker,
             }
-            for one in strip.layers
+            for layer in strip.layers
         ],
         "feature": [
             {

@@ -48,7 +48,7 @@ def shop_typed(typed: Mapping[str, str]) -> ShopSaid:
 def shop_rows(said: ShopSaid) -> dict[str, list[Row]]:
     """Return the rows of the form as they were said."""
     return {
-        "place": [{"name": one.name, "many": str(one.many)} for one in said.places],
+        "place": [{"name": place.name, "many": str(place.many)} for place in said.places],
         "hand": [
             {"name": hand.name, "skills": ", ".join(hand.skills), "away": ", ".join(hand.away)} for hand in said.hands
         ],

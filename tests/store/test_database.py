@@ -10,7 +10,7 @@ from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import VEHICLES
 from fairsquare.store import jobs, links, measuring, people, sessions, sheets
-from fairsquare.store.database import Connection, Database, DatabaseAway, connect_arguments, execute, row, rows
+from fairsquare.store.database import Connection, Database, DatabaseAway, connect_arguments, execute, select, select_one
 from fairsquare.store.facts import Lasting, load_facts
 from fairsquare.store.jobs import JobDetails, NoSuchJob, StaleEdit
 from fairsquare.store.migrate import FOLDER, MigrationFault, migrate, migrations
@@ -112,7 +112,7 @@ def test_two_that_block_each_other_both_end_well(database) -> None:
         thread.start()
     for thread in threads:
         thread.join()
-    assert [r["n"] for r in database.run(lambda c: rows(c, "SELECT n FROM pair ORDER BY id"))] == [2, 2]
+    assert [r["n"] for r in database.run(lambda c: select(c, "SELECT n FROM pair ORDER BY id"))] == [2, 2]
     assert len(tries) == 3, "one was chosen as the victim and run again"
 
 
@@ -164,7 +164,7 @@ def test_what_was_acknowledged_survives_sigkill(mariadb, database, persons) -> N
     mariadb.restart()
     second = take(3.0)
     found = database.run(
-        lambda c: rows(c, "SELECT id, x, y, z, said FROM reading WHERE job_id = %s ORDER BY id", job.id)
+        lambda c: select(c, "SELECT id, x, y, z, said FROM reading WHERE job_id = %s ORDER BY id", job.id)
     )
     assert [(r["id"], r["x"], r["z"]) for r in found] == [(first, 1.0, 1e-9), (second, 3.0, 1e-9)]
 
@@ -204,7 +204,7 @@ def test_migrations_are_applied_once_and_are_not_changed(url, tmp_path) -> None:
 def test_every_table_has_a_primary_key_and_is_innodb(database) -> None:
     """What a cluster needs."""
     found = database.run(
-        lambda c: rows(
+        lambda c: select(
             c,
             """SELECT t.TABLE_NAME AS name, t.ENGINE AS engine, MAX(k.CONSTRAINT_TYPE = 'PRIMARY KEY') AS has_key
                FROM information_schema.TABLES t LEFT JOIN information_schema.TABLE_CONSTRAINTS k
@@ -219,7 +219,7 @@ def test_every_table_has_a_primary_key_and_is_innodb(database) -> None:
 def test_people(database, persons) -> None:
     found = database.run(lambda c: people.find_by_password(c, "solveig", "north-light-12"))
     assert found == persons["lead"]
-    stored = database.run(lambda c: row(c, "SELECT password_hash FROM person WHERE name = 'solveig'"))
+    stored = database.run(lambda c: select_one(c, "SELECT password_hash FROM person WHERE name = 'solveig'"))
     assert stored["password_hash"].startswith("$argon2id$")
     assert database.run(lambda c: people.find_by_password(c, "solveig", "wrong")) is None
     assert database.run(lambda c: people.find_by_password(c, "nobody", "wrong")) is None
@@ -238,7 +238,7 @@ def test_a_url_that_is_none_says_what_is_right() -> None:
     with pytest.raises(ValueError, match="should look like mysql://"):
         connect_arguments("sqlite:///x")
     with pytest.raises(DatabaseAway):
-        Database("mysql://a:b@127.0.0.1:9/none").run(lambda c: rows(c, "SELECT 1"))
+        Database("mysql://a:b@127.0.0.1:9/none").run(lambda c: select(c, "SELECT 1"))
 
 
 def test_what_lasts_is_read_once_and_again_where_it_does_not_add_up(database, persons) -> None:
@@ -322,7 +322,7 @@ def test_who_forgets_old_tries_waits_for_nobody_who_adds_one(database) -> None:
 
     database.run(adds_meanwhile)
     found = database.run(
-        lambda c: rows(c, "SELECT address, found FROM link_try WHERE address LIKE '10.0.0.%%' ORDER BY id")
+        lambda c: select(c, "SELECT address, found FROM link_try WHERE address LIKE '10.0.0.%%' ORDER BY id")
     )
     assert [(one["address"], one["found"]) for one in found] == [
         ("10.0.0.1", 1),
@@ -335,9 +335,9 @@ def test_who_forgets_old_tries_waits_for_nobody_who_adds_one(database) -> None:
 
 def test_a_connection_that_was_lost_is_opened_again_before_anything_is_begun(url) -> None:
     ours = Database(url, 1, ready=True)
-    number = ours.run(lambda c: row(c, "SELECT CONNECTION_ID() AS id"))["id"]
+    number = ours.run(lambda c: select_one(c, "SELECT CONNECTION_ID() AS id"))["id"]
     other = Database(url, 1)
     other.run(lambda c: execute(c, f"KILL {number}"))
-    assert ours.run(lambda c: row(c, "SELECT CONNECTION_ID() AS id"))["id"] != number
+    assert ours.run(lambda c: select_one(c, "SELECT CONNECTION_ID() AS id"))["id"] != number
     ours.close()
     other.close()

@@ -8,7 +8,7 @@ import pytest
 from fairsquare.actions import Desk, working
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.store import put_back, records, work
-from fairsquare.store.database import Database, row
+from fairsquare.store.database import Database, select_one
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.put_back import ClockWatch
 from tests.conftest import key
@@ -19,7 +19,7 @@ def opened(desk: Desk, persons, vehicle: str = "Sanderling tug") -> str:
 
 
 def guarded(database: Database, table: str, name: str, value) -> int:
-    return database.run(lambda c: row(c, f"SELECT guarded FROM {table} WHERE {name} = %s", value))["guarded"]
+    return database.run(lambda c: select_one(c, f"SELECT guarded FROM {table} WHERE {name} = %s", value))["guarded"]
 
 
 def test_records_made_at_once_stand_one_behind_the_other(desk: Desk, database: Database, persons) -> None:
@@ -64,7 +64,7 @@ def shifted(url):
 
     def shift(seconds: float) -> tuple[Desk, Database]:
         database = Database(url, 2)
-        now = database.run(lambda c: row(c, "SELECT UNIX_TIMESTAMP(NOW(6)) AS now"))["now"]
+        now = database.run(lambda c: select_one(c, "SELECT UNIX_TIMESTAMP(NOW(6)) AS now"))["now"]
         before = database._arguments["init_command"]
         database.close()
         again = Database.__new__(Database)

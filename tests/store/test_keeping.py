@@ -21,7 +21,7 @@ from fairsquare.service import restoring
 from fairsquare.service.keeping import KeepingFault, back_up, records_checked
 from fairsquare.service.restoring import bring_back
 from fairsquare.store import keys, people, records
-from fairsquare.store.database import Database, connect_arguments, execute, rows
+from fairsquare.store.database import Database, connect_arguments, execute, select
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.migrate import migrate
 from tests.conftest import by_admin, key
@@ -139,7 +139,7 @@ def test_a_line_that_no_backup_of_ours_holds_is_refused_and_never_run(url, empty
 def databases_beside(url: str) -> list[str]:
     database, name = Database(url, 1), urlsplit(url).path[1:]
     try:
-        return [str(one) for one in database.run(lambda c: rows(c, "SHOW DATABASES LIKE %s", f"{name}\\_%"))]
+        return [str(one) for one in database.run(lambda c: select(c, "SHOW DATABASES LIKE %s", f"{name}\\_%"))]
     finally:
         database.close()
 
@@ -183,8 +183,8 @@ def test_a_restore_that_is_cut_off_leaves_what_was_there_and_is_done_again(
         with pytest.raises(RuntimeError):
             bring_back(empty, file)
     database = Database(empty, 1)
-    assert database.run(lambda c: rows(c, "SELECT COUNT(*) AS many FROM job"))[0]["many"] == 0
-    assert database.run(lambda c: rows(c, "SHOW TABLES LIKE 'left_here'"))
+    assert database.run(lambda c: select(c, "SELECT COUNT(*) AS many FROM job"))[0]["many"] == 0
+    assert database.run(lambda c: select(c, "SHOW TABLES LIKE 'left_here'"))
     database.close()
     told, words, good = bring_back(empty, file)
     assert ("1 job" in told, "every one whole" in words, good) == (True, True, True)

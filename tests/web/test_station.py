@@ -15,7 +15,7 @@ from pydantic import ValidationError
 from fairsquare.actions import Desk
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.job.release.record import JobRecord
-from fairsquare.store.database import Database, rows
+from fairsquare.store.database import Database, select
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.migrate import migrate
 from tests.conftest import Pages, key, let_in, read_it, served
@@ -82,7 +82,7 @@ def test_what_is_read_comes_back_in_the_units_of_its_reader(at):
     pages.http.cookies["units"] = "in"
     inches = pages.get(f"/jobs/{at.job}/stance")
     assert "The front axle stands 45/64 in higher on the left; at most 25/64 in are let go." in inches
-    assert [one["left_mm"] for one in at.database.run(lambda c: rows(c, "SELECT left_mm FROM stance"))] == [630.0]
+    assert [one["left_mm"] for one in at.database.run(lambda c: select(c, "SELECT left_mm FROM stance"))] == [630.0]
 
 
 def test_the_release_asks_for_it_and_the_audit_has_words_for_it(at):
@@ -119,7 +119,7 @@ def test_its_api_is_described_and_answers(at):
 def test_a_record_has_it_and_follows_and_a_house_without_it_says_so(at, house, tmp_path):
     lead = at.signed_in("lead")
     lead.post(f"/jobs/{at.job}/record")
-    stored = at.database.run(lambda c: rows(c, "SELECT body FROM record"))[0]["body"]
+    stored = at.database.run(lambda c: select(c, "SELECT body FROM record"))[0]["body"]
     assert [one["axle"] for one in json.loads(stored)["further"]["stances"]] == ["front", "rear"]
     file = tmp_path / "record.json"
     file.write_text(stored)

@@ -195,5 +195,5 @@ def _meeting(sets: Sequence[frozenset[Key]], keys: Sequence[Key]) -> frozenset[K
     rows = np.array([[key in one for key in keys] for one in sets], dtype=float)
     many = len(keys)
     every = LinearConstraint(rows, lb=1)
-    found = milp(np.ones(many), constraints=every, integrality=np.ones(many, dtype=int), bounds=Bounds(0, 1))
-    return frozenset(key for key, taken in zip(keys, np.asarray(found.x), strict=True) if taken > 0.5)
+    solved = milp(np.ones(many), constraints=every, integrality=np.ones(many, dtype=int), bounds=Bounds(0, 1))
+    return frozenset(key for key, taken in zip(keys, np.asarray(solved.x), strict=True) if taken > 0.5)

@@ -106,7 +106,7 @@ def _spots(said: WeldsSaid) -> dict[str, WeldMapped | WeldImpossible]:
                 for weld in spots
             ),
         )
-        return {one.id: one for one in drill_map(asked).welds}
+        return {weld.id: weld for weld in drill_map(asked).welds}
     except (FairSquareError, KeyError):
         return {}
 

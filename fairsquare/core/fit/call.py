@@ -26,16 +26,16 @@ class GapCall(NamedTuple):
 
 def understand_gap(text: str, said: FitSaid, unit: Unit) -> GapCall:
     """Understand a call. Raises `Refused` that names `call` where it is none, or of a gap that is not listed and has no target."""
-    found = _CALL.fullmatch(text.strip())
-    if found is None:
+    match = _CALL.fullmatch(text.strip())
+    if match is None:
         raise Refused("Call the place, then what it reads: “gap lid left front 4.5”.", field="call", value=text[:120])
-    gap = _meant(found["place"], bool(found["kind"]) and found["kind"].lower() != "gap", said, text)
-    mm = float(read_length(found["mm"].replace("\u2212", "-"), unit, field="call").mm)
-    if found["way"] and not gap.flush:
+    gap = _meant(match["place"], bool(match["kind"]) and match["kind"].lower() != "gap", said, text)
+    mm = float(read_length(match["mm"].replace("\u2212", "-"), unit, field="call").mm)
+    if match["way"] and not gap.flush:
         raise Refused(
             "Proud and deep are said of flushness: “flush lid left 0.5 proud”.", field="call", value=text[:120]
         )
-    if found["way"] and found["way"].lower() in _DOWN:
+    if match["way"] and match["way"].lower() in _DOWN:
         mm = -abs(mm)
     if abs(mm) > FARTHEST_GAP_MM:
         raise Refused("That is no gap: it is over a metre.", field="call", value=text[:120])

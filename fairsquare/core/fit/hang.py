@@ -195,14 +195,14 @@ def _missed(bounds: tuple[Floats, Floats], inside: tuple[Floats, Floats]) -> flo
     rows = np.vstack(
         [np.hstack([bounds[0], np.zeros((len(bounds[1]), 1))]), np.hstack([inside[0], -np.ones((many, 1))])]
     )
-    found = linprog(
+    solved = linprog(
         np.array([0.0] * 6 + [1.0]),
         A_ub=rows,
         b_ub=np.concatenate([bounds[1], inside[1]]),
         bounds=[(None, None)] * 6 + [(0, None)],
         method="highs-ds",
     )
-    return float(found.fun) if found.status == 0 and found.fun is not None else np.inf
+    return float(solved.fun) if solved.status == 0 and solved.fun is not None else np.inf
 
 
 def _least(panel: _Panel, rows: Floats, limits: Floats) -> Floats:
@@ -246,18 +246,18 @@ def _widened(panel: _Panel, inside: tuple[Floats, Floats]) -> _Needed | None:
     wide = np.hstack([rows, np.zeros((many, many)), -np.eye(many)])
     narrow = np.hstack([-rows, -np.eye(many), np.zeros((many, many))])
     gaps = np.hstack([inside[0], np.zeros((len(inside[1]), 2 * many))])
-    found = linprog(
+    solved = linprog(
         np.concatenate([np.zeros(6), np.ones(2 * many)]),
         A_ub=np.vstack([wide, narrow, gaps]),
         b_ub=np.concatenate([panel.high.ravel(), -panel.low.ravel(), inside[1]]),
         bounds=[(None, None)] * 6 + [(0, None)] * (2 * many),
         method="highs-ds",
     )
-    if found.status != 0 or found.x is None or found.fun is None:
+    if solved.status != 0 or solved.x is None or solved.fun is None:
         return None
-    below, above = found.x[6 : 6 + many], found.x[6 + many :]
+    below, above = solved.x[6 : 6 + many], solved.x[6 + many :]
     shape = panel.low.shape
-    return _Needed(panel.low - below.reshape(shape), panel.high + above.reshape(shape), float(found.fun))
+    return _Needed(panel.low - below.reshape(shape), panel.high + above.reshape(shape), float(solved.fun))
 
 
 def _hung(request: HangPanel, panel: _Panel, x: Floats, verdict: HangVerdict, needed: _Needed | None) -> PanelHung:

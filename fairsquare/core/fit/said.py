@@ -66,7 +66,7 @@ class FitSaid(Model):
     def gap(self, place: str) -> GapSaid | None:
         """Return the gap of that place, whatever its capitals."""
         wanted = place.casefold()
-        return next((one for one in self.gaps if one.place.casefold() == wanted), None)
+        return next((gap for gap in self.gaps if gap.place.casefold() == wanted), None)
 
 
 def check_fit_said(said: FitSaid) -> None:
@@ -75,11 +75,11 @@ def check_fit_said(said: FitSaid) -> None:
         raise Refused(f"At most {MOST_PANELS} panels and {MOST_GAPS} gaps.", field="gaps", value=len(said.gaps))
     if said.none_hung and said.gaps:
         raise Refused("Gaps are listed: then something is hung.", field="none_hung", value=said.none_hung[:80])
-    _unlike([one.name for one in said.panels], "panel", "name")
-    _unlike([one.place for one in said.gaps], "gap", "place")
-    names = {one.name for one in said.panels}
+    _unlike([panel.name for panel in said.panels], "panel", "name")
+    _unlike([gap.place for gap in said.gaps], "gap", "place")
+    names = {panel.name for panel in said.panels}
     for k, panel in enumerate(said.panels):
-        _unlike([one.id for one in panel.hinges], f"panel-{k}-hinge", "id")
+        _unlike([hinge.id for hinge in panel.hinges], f"panel-{k}-hinge", "id")
         for h, hinge in enumerate(panel.hinges):
             _check_hinge(panel, hinge, f"hinge-{_nth(said, k, h)}")
     for k, gap in enumerate(said.gaps):

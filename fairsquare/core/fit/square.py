@@ -109,12 +109,12 @@ def _nearest(spans: Floats) -> tuple[Floats, float]:
     best: tuple[float, Floats] | None = None
     size = float(spans.max())
     for start in _starts(spans / size):
-        found = least_squares(
+        solved = least_squares(
             _off, start.ravel(), args=(spans / size,), xtol=1e-15, ftol=1e-15, gtol=1e-15, max_nfev=400
         )
-        cost = float(2 * found.cost)
+        cost = float(2 * solved.cost)
         if best is None or cost < best[0] - 1e-24:
-            best = cost, np.asarray(found.x).reshape(4, 2)
+            best = cost, np.asarray(solved.x).reshape(4, 2)
     if best is None:
         raise Refused("These spans make no opening.", field="spans_mm")
     corners = best[1]

@@ -52,7 +52,7 @@ def check_hours(said: HoursSaid) -> None:
         raise Refused(f"At most {MOST_OPERATIONS} operations and {MOST_PARTS} parts.", field="operation-0-name")
     for kind, names in (
         ("operation", [operation.name for operation in said.operations]),
-        ("part", [one.name for one in said.parts]),
+        ("part", [part.name for part in said.parts]),
     ):
         seen: set[str] = set()
         for k, name in enumerate(names):

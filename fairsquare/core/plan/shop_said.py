@@ -141,8 +141,8 @@ def check_shop(said: ShopSaid) -> None:
     if not any(said.week):
         raise Refused("Nobody works on any day: then nothing can be planned.", field="week-0")
     for kind, names in (
-        ("place", [one.name for one in said.places]),
-        ("hand", [one.name for one in said.hands]),
+        ("place", [place.name for place in said.places]),
+        ("hand", [hand.name for hand in said.hands]),
         ("holiday", [one.day for one in said.holidays]),
         ("product", [product.id for product in said.products]),
     ):
@@ -151,8 +151,8 @@ def check_shop(said: ShopSaid) -> None:
             if name.casefold() in seen:
                 raise Refused(f"{name} stands there twice.", field=f"{kind}-{k}-{_NAMED.get(kind, 'name')}", value=name)
             seen.add(name.casefold())
-    places = {one.name for one in said.places}
-    skills = {skill for one in said.hands for skill in one.skills}
+    places = {place.name for place in said.places}
+    skills = {skill for hand in said.hands for skill in hand.skills}
     for k, one in enumerate(said.takes):
         if one.place and one.place not in places:
             raise Refused(f"There is no place {one.place}: list it first.", field=f"takes-{k}-place", value=one.place)

@@ -413,7 +413,7 @@ def first_tried(watched: tuple[Watched, ...], setting: Setting, *, proven: bool)
     """Return what is watched so that a frame of which sections are assumed is tried with little first, until it is `proven`."""
     if proven or not setting.assumed:
         return watched
-    return tuple(one.model_copy(update={"first_share": FIRST_SHARE}) for one in watched)
+    return tuple(point.model_copy(update={"first_share": FIRST_SHARE}) for point in watched)
 
 
 class SharePast(NamedTuple):

@@ -156,7 +156,7 @@ def skeleton_of(
         other = partner_code(point)
         if side_of(point) == 1 and other in points and point.xyz != points[other].xyz:
             members.append(_member(point.code, other, ACROSS))
-    for point in (one for one in sheet.points if _is_upper(one, sheet)):
+    for point in (point for point in sheet.points if _is_upper(point, sheet)):
         near = sorted(
             (one for one in lower if side_of(one) == side_of(point)), key=lambda one: math.dist(one.xyz, point.xyz)
         )
@@ -216,7 +216,7 @@ def _middle(sheet: Sheet) -> float:
 
 
 def _is_upper(point: Point, sheet: Sheet) -> bool:
-    heights = sorted(one.xyz[2] for one in sheet.points)
+    heights = sorted(point.xyz[2] for point in sheet.points)
     return point.xyz[2] > heights[len(heights) // 2] + _UPPER_MM
 
 

@@ -67,10 +67,10 @@ def read_thickness(
     text: str, metal: Literal["steel", "aluminium"], unit: Unit = "mm", *, field: str = "thickness"
 ) -> SheetThickness:
     """Read “1.2”, “0.047 in” or “18 ga” as a thickness. Raises `Refused` that names the field."""
-    found = _GAUGE.fullmatch(text)
-    if found:
+    match = _GAUGE.fullmatch(text)
+    if match:
         try:
-            return SheetThickness(gauge_mm(int(found[1]), metal), TABLES[metal])
+            return SheetThickness(gauge_mm(int(match[1]), metal), TABLES[metal])
         except Refused as refused:
             raise Refused(refused.title, field=field, value=text[:40]) from None
     mm = float(read_length(text, unit, field=field).mm)

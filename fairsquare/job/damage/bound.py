@@ -117,12 +117,12 @@ def structural(facts: JobFacts) -> tuple[WalkFact, ...]:
 
 def known_members(facts: JobFacts) -> tuple[str, ...]:
     """Return the members of the sheet and those that were described or named in this job."""
-    named = [fact.member for fact in facts.members] + [one.member for one in facts.bound]
+    named = [fact.member for fact in facts.members] + [binding.member for binding in facts.bound]
     return tuple(dict.fromkeys([*(units_of(facts.sheet) if facts.sheet else ()), *named]))
 
 
 def _found(facts: JobFacts) -> Iterator[OnMember]:
-    said = {one.finding: one for one in facts.bound}
+    said = {binding.finding: binding for binding in facts.bound}
     members = known_members(facts)
     layers: dict[str, list[str]] = {}
     for fact in facts.members:

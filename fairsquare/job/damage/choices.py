@@ -66,7 +66,7 @@ class MemberState(NamedTuple):
 
     def _not_taken_up(self, seen: MemberFact) -> Said | None:
         left_out = self.left_out(seen.signs)
-        since = [one for one in left_out if one.since > seen.by.at]
+        since = [left for left in left_out if left.since > seen.by.at]
         if since:
             return say("member.seen_since", seen=since[0].seen.said)
         if left_out and not seen.contradicts:

@@ -97,7 +97,7 @@ def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
     """Return every gap that is listed or was read, in order. What is listed is judged by what the list says, whatever was said of
     it when it was read. What was read before its panel was last recorded as hung does not count: it was of something else."""
     said = fit_said(facts) or FitSaid()
-    names: dict[str, str] = {one.place.casefold(): one.place for one in said.gaps}
+    names: dict[str, str] = {gap.place.casefold(): gap.place for gap in said.gaps}
     for gap in facts.gaps:
         names.setdefault(gap.place.casefold(), gap.place)
     last: dict[tuple[str, Stand], GapFact] = {(gap.place.casefold(), gap.stand): gap for gap in facts.gaps}
@@ -125,7 +125,9 @@ def _by_list(gap: GapFact | None, listed: GapSaid | None) -> GapFact | None:
 def hung_work(facts: JobFacts, panel: str) -> list[Hung]:
     """Return every trial hanging of a panel, and every taking off."""
     return [
-        one.what for one in facts.done if isinstance(one.what, Hung) and one.what.panel == panel and not one.taken_back
+        deed.what
+        for deed in facts.done
+        if isinstance(deed.what, Hung) and deed.what.panel == panel and not deed.taken_back
     ]
 
 
@@ -133,9 +135,9 @@ def hung_since(facts: JobFacts, panel: str) -> str:
     """Return the moment at which a panel was last recorded as hung; empty where it never was."""
     return max(
         (
-            one.by.at
-            for one in facts.done
-            if isinstance(one.what, Hung) and one.what.panel == panel and not one.what.off and not one.taken_back
+            deed.by.at
+            for deed in facts.done
+            if isinstance(deed.what, Hung) and deed.what.panel == panel and not deed.what.off and not deed.taken_back
         ),
         default="",
     )
@@ -159,9 +161,9 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
         own = tuple(state for state in states if state.said is not None and state.said.panel == panel.name)
         trials = hung_work(facts, panel.name)
         looked = {
-            one.what.hinge: one.what
-            for one in facts.done
-            if isinstance(one.what, HingeLooked) and one.what.panel == panel.name and not one.taken_back
+            deed.what.hinge: deed.what
+            for deed in facts.done
+            if isinstance(deed.what, HingeLooked) and deed.what.panel == panel.name and not deed.taken_back
         }
         hung, fault = _hang(panel, own, stand, weight_on=weight_on)
         found.append(
@@ -184,7 +186,7 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
 def _hang(
     panel: PanelSaid, gaps: tuple[GapState, ...], stand: Stand, *, weight_on: bool
 ) -> tuple[PanelHung | None, str]:
-    read = [(one.said, one.read(stand)) for one in gaps]
+    read = [(gap.said, gap.read(stand)) for gap in gaps]
     usable = [(said, gap) for said, gap in read if said is not None and gap is not None and not gap.stale]
     if not panel.hinges or not usable:
         return None, ""

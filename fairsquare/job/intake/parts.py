@@ -51,7 +51,7 @@ class PartState(NamedTuple):
         """What stands in the way of cutting for it."""
         if self.part.origin == "made":
             return ()
-        said = [say("part.fewer", item=one.words, new=one.new_count, old=one.old_count) for one in self.missing]
+        said = [say("part.fewer", item=item.words, new=item.new_count, old=item.old_count) for item in self.missing]
         said += [say("part.still_on", item=one.words) for one in self.comes_off if not one.plan]
         away = [(one.span, one.span.mm - one.sheet_mm) for one in self.spans if one.off and one.sheet_mm is not None]
         said += [

@@ -84,7 +84,7 @@ def floor_work(
     )
     each = [_of_job(job, shop, dues.get(job.number)) for job in jobs]
     rack = said.at("set-up").place
-    stays = [tuple(one.id for one in own.operations if rack and one.place == rack) for own in each]
+    stays = [tuple(operation.id for operation in own.operations if rack and operation.place == rack) for own in each]
     asked = DayPlan(
         operations=tuple(one for own in each for one in own.operations),
         people=tuple(Worker(id=name, skills=own) for name, own in shop.hands.items()),

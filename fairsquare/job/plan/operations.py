@@ -209,12 +209,12 @@ def supplement_words(row: WorkRow, sheet: Sheet | None = None) -> str:
 
 def _plain(name: str, sheet: Sheet | None) -> str:
     """Return what an operation is called to somebody who knows no codes: pulls by the members that they straighten."""
-    found = _PULL.fullmatch(name)
-    if found is None:
+    match = _PULL.fullmatch(name)
+    if match is None:
         return name
-    codes = set(re.findall(r"\w+", found[2]))
+    codes = set(re.findall(r"\w+", match[2]))
     members = [member for member, own in units_of(sheet).items() if codes & {p.code for p in own}] if sheet else []
-    return f"Straightening on the rack, pull {found[1]}" + (f", {' and '.join(members)}" if members else "")
+    return f"Straightening on the rack, pull {match[1]}" + (f", {' and '.join(members)}" if members else "")
 
 
 def kind_of(name: str, why: str = "") -> str:
@@ -301,7 +301,7 @@ def _sections(facts: JobFacts) -> Iterator[JobOperation]:
 
 def _cut_done(section: SectionState) -> bool:
     wanted = {layer.id for layer in section.strip.layers if layer.is_cut} if section.strip else set()
-    return bool(wanted) and {one.layer for one in section.cuts if one.kind == "final"} >= wanted
+    return bool(wanted) and {cut.layer for cut in section.cuts if cut.kind == "final"} >= wanted
 
 
 def _fit_and_weld(facts: JobFacts, closed: Collection[str]) -> Iterator[JobOperation]:
@@ -332,7 +332,7 @@ def _seam(seam: SeamState) -> JobOperation:
 
 
 def _finish(facts: JobFacts, done: bool) -> Iterator[JobOperation]:
-    items = [one for one in facts.done if one.taken_back is None and isinstance(one.what, FinishItem)]
+    items = [deed for deed in facts.done if deed.taken_back is None and isinstance(deed.what, FinishItem)]
     if items:
         takes = round(USUAL_H["item"] * len(items), 2)
         yield JobOperation("Protect and finish", "finish", takes, _many(len(items), "item") + " to finish", done=done)

@@ -13,20 +13,20 @@ Who = tuple[str, int | None]
 def by_operation(worked: Sequence[WorkFact]) -> dict[str, dict[str, float]]:
     """Return the hours worked, by operation and by person; a clock that runs counts nothing yet."""
     names, found = _told_apart(worked), dict[str, dict[str, float]]()
-    for one in worked:
-        if one.hours is not None:
-            by, name = found.setdefault(_BEFORE.sub("Off first for ", one.operation), {}), names[_who(one)]
-            by[name] = by.get(name, 0.0) + one.hours
+    for work in worked:
+        if work.hours is not None:
+            by, name = found.setdefault(_BEFORE.sub("Off first for ", work.operation), {}), names[_who(work)]
+            by[name] = by.get(name, 0.0) + work.hours
     return found
 
 
 def by_person(worked: Sequence[WorkFact]) -> dict[str, float]:
     """Return the hours worked by each person, the most first; a clock that runs counts nothing yet."""
     names, found = _told_apart(worked), dict[str, float]()
-    for one in worked:
-        if one.hours is not None:
-            name = names[_who(one)]
-            found[name] = found.get(name, 0.0) + one.hours
+    for work in worked:
+        if work.hours is not None:
+            name = names[_who(work)]
+            found[name] = found.get(name, 0.0) + work.hours
     return dict(sorted(found.items(), key=lambda item: -item[1]))
 
 
@@ -36,7 +36,7 @@ def _who(one: WorkFact) -> Who:
 
 def _told_apart(worked: Sequence[WorkFact]) -> dict[Who, str]:
     """Return what each person is called: by name, the second of one name with a number."""
-    everybody = list(dict.fromkeys(_who(one) for one in worked))
+    everybody = list(dict.fromkeys(_who(work) for work in worked))
     alike: dict[str, list[Who]] = {}
     for who in everybody:
         alike.setdefault(who[0], []).append(who)

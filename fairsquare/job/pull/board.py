@@ -163,7 +163,7 @@ def board_of(facts: JobFacts) -> Board | None:
         pull=events[0].pull,
         state=events[-1].state,
         cycle=here + 1,
-        points=tuple(_now(facts, one, cycles, events, loaded.get(one.code, [])) for one in watched),
+        points=tuple(_now(facts, point, cycles, events, loaded.get(point.code, [])) for point in watched),
         events=events,
         spoiled=_spoiled(facts, events[0].by.at)
         if events[-1].state == "read_free" and events[0].pull == len(plan.plan.pulls)
@@ -204,7 +204,7 @@ def learned_return(facts: JobFacts) -> float | None:
     watched: dict[str, Watched] = {}
     pulled: list[tuple[Watched, PointCycle]] = []
     for event in facts.pull_events:
-        watched |= {one.code: one for one in event.watched}
+        watched |= {point.code: point for point in event.watched}
         pulled += [(watched[cycle.code], cycle) for cycle in event.cycles if cycle.code in watched]
     return share_given_back(pulled)
 
@@ -222,7 +222,7 @@ def share_given_back(pulled: Iterable[tuple[Watched, PointCycle]]) -> float | No
 def loaded_places(facts: JobFacts, since: str) -> dict[str, list[tuple[ReadingFact, Row3]]]:
     """Return the readings of points under load since a moment, in vehicle axes, oldest first."""
     found: dict[str, list[tuple[ReadingFact, Row3]]] = {}
-    loaded = [one for one in counting(facts.readings) if one.loaded and one.by.at >= since]
+    loaded = [reading for reading in counting(facts.readings) if reading.loaded and reading.by.at >= since]
     for reading, place in _placed(facts, loaded):
         found.setdefault(reading.code, []).append((reading, place))
     return found
@@ -232,9 +232,9 @@ def _free_before(facts: JobFacts, moment: str) -> dict[str, Row3]:
     """Return where points were read free last before a moment, in vehicle axes, by the set-up that counts."""
     setup = current_setup(facts)
     last = {
-        one.code: one
-        for one in counting(facts.readings)
-        if one.xyz and not one.loaded and one.by.at < moment and setup and one.setup == setup.number
+        reading.code: reading
+        for reading in counting(facts.readings)
+        if reading.xyz and not reading.loaded and reading.by.at < moment and setup and reading.setup == setup.number
     }
     return {reading.code: place for reading, place in _placed(facts, last.values())}
 

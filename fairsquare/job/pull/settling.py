@@ -33,7 +33,7 @@ def pulled_ways(facts: JobFacts) -> dict[Code, Row3]:
     ways: dict[Code, Row3] = {}
     watched: dict[Code, Row3] = {}
     for event in facts.pull_events:
-        watched |= {one.code: one.way for one in event.watched}
+        watched |= {point.code: point.way for point in event.watched}
         ways |= {cycle.code: watched[cycle.code] for cycle in event.cycles if cycle.code in watched}
     return ways
 

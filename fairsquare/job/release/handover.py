@@ -20,18 +20,18 @@ LIMITS_OF_ADVICE = (
 
 def standing(facts: JobFacts) -> tuple[DoneFact, ...]:
     """Return what was done and not taken back."""
-    return tuple(one for one in facts.done if one.taken_back is None)
+    return tuple(deed for deed in facts.done if deed.taken_back is None)
 
 
 def finish_items(facts: JobFacts) -> tuple[tuple[DoneFact, DoneFact | None], ...]:
     """Return the items that the release waits for, each with how it was done, where it was."""
-    done = {one.what.item: one for one in standing(facts) if isinstance(one.what, Finished)}
-    return tuple((one, done.get(one.id)) for one in standing(facts) if isinstance(one.what, FinishItem))
+    done = {deed.what.item: deed for deed in standing(facts) if isinstance(deed.what, Finished)}
+    return tuple((deed, done.get(deed.id)) for deed in standing(facts) if isinstance(deed.what, FinishItem))
 
 
 def left_out(facts: JobFacts) -> tuple[LeftOut, ...]:
     """Return what is knowingly left out of tolerance or unrepaired."""
-    return tuple(one.what for one in standing(facts) if isinstance(one.what, LeftOut))
+    return tuple(deed.what for deed in standing(facts) if isinstance(deed.what, LeftOut))
 
 
 class Left(NamedTuple):
@@ -45,7 +45,7 @@ class Left(NamedTuple):
 
 def knowingly_left(facts: JobFacts) -> tuple[Left, ...]:
     """Return everything that is knowingly left: as written down, as decided of a member, and as a lead let it go on."""
-    found = [Left(one.what, one.why, f"{one.consent}, {one.how}", one.codes) for one in left_out(facts)]
+    found = [Left(left.what, left.why, f"{left.consent}, {left.how}", left.codes) for left in left_out(facts)]
     members = {member.id: member for member in facts.members}
     last = {(members[d.seen].member, members[d.seen].layer): d for d in facts.decisions if d.seen in members}
     for (member, layer), decided in last.items():
@@ -62,7 +62,11 @@ def knowingly_left(facts: JobFacts) -> tuple[Left, ...]:
 def outside_work(facts: JobFacts, what: OutsideKind) -> OutsideWork | None:
     """Return the last word on work of others."""
     return next(
-        (one.what for one in reversed(standing(facts)) if isinstance(one.what, OutsideWork) and one.what.what == what),
+        (
+            deed.what
+            for deed in reversed(standing(facts))
+            if isinstance(deed.what, OutsideWork) and deed.what.what == what
+        ),
         None,
     )
 
@@ -89,7 +93,7 @@ def _demands(facts: JobFacts, picture: Picture | None, *, accepted: bool) -> Ite
     yield setup_demand(picture)
     yield tool_demand(facts, picture)
     if picture is not None:
-        consented = frozenset(code for one in left_out(facts) for code in one.codes)
+        consented = frozenset(code for left in left_out(facts) for code in left.codes)
         yield from point_demands(facts, picture, consented)
     yield from wheel_demands(facts)
     yield from gap_demands(facts, after_welding=welded(facts) is not None)

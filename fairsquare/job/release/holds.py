@@ -191,7 +191,7 @@ def _still_there(facts: JobFacts, signed: SignatureFact) -> dict[str, str]:
 def _release_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
     return {
         "movements": _moves(facts, "released"),
-        "done": _ids(one.id for one in standing(facts)),
+        "done": _ids(deed.id for deed in standing(facts)),
         "gaps": _ids({(gap.place, gap.stand): gap.id for gap in facts.gaps}.values()),
         "readings": _ids(sorted({i for used in picture.used.values() for i in used})) if picture else "",
     }
@@ -222,7 +222,7 @@ def _practised(name: HoldName, missing: list[Missing], evidence: dict[str, str])
     if name in ("fit_accepted", "released"):
         missing = [lacks("practice.ends", page="practice")]
     elif name != "pulls_done":
-        missing = [one for one in missing if not one.overridable] if name == "setup_accepted" else []
+        missing = [lack for lack in missing if not lack.overridable] if name == "setup_accepted" else []
     open_way = not missing and name != "pulls_done"
     return Hold(
         name=name,
@@ -439,7 +439,7 @@ def _missing_decision(facts: JobFacts, picture: Picture | None) -> list[Missing]
 
 def _again(facts: JobFacts, found: Contradiction) -> Said:
     """Return what is to be done first about a contradiction: its points read again, where they were read only once."""
-    once = [code for code in found.points if sum(code in one.codes for one in counting(facts.readings)) < 2]
+    once = [code for code in found.points if sum(code in reading.codes for reading in counting(facts.readings)) < 2]
     return say("decision.read_again", codes=once) if once else say("decision.stays_so")
 
 
@@ -484,7 +484,7 @@ def _decision_evidence(facts: JobFacts) -> dict[str, str]:
         "decisions": _ids(state.decision.id for state in states if state.decision),
         "settled": _ids(settlement.id for settlement in facts.settlements),
         "supplements": _ids(state.line.id for state in line_states(facts) if state.opens_decision),
-        **({"bound": _ids(one.id for one in facts.bound)} if facts.bound else {}),
+        **({"bound": _ids(binding.id for binding in facts.bound)} if facts.bound else {}),
     }
 
 
@@ -550,7 +550,7 @@ def _fit_evidence(facts: JobFacts, picture: Picture | None) -> dict[str, str]:
         )
     if facts.sections:
         done = [*(weld_tick.id for weld_tick in facts.weld_ticks), *(cut.id for cut in facts.cuts_made)]
-        evidence["cuts"] = _ids([*(one.id for one in facts.section_said), *done])
+        evidence["cuts"] = _ids([*(statement.id for statement in facts.section_said), *done])
     evidence["gaps"] = _ids({(gap.place, gap.stand): gap.id for gap in facts.gaps}.values())
     fit = fit_fact(facts)
     if fit is not None:

@@ -199,7 +199,7 @@ def results_of(facts: JobFacts) -> Results:
                 name=hold.name,
                 status=hold.status,
                 missing=tuple(missing.said.coded() for missing in hold.missing),
-                reopened=tuple(one.coded() for one in hold.reopened),
+                reopened=tuple(cause.coded() for cause in hold.reopened),
             )
             for hold in job_state(facts).holds
         ),
@@ -294,7 +294,7 @@ def _no_easier(then: HoldRecord, now: HoldRecord) -> bool:
     if told or then.title:
         stands = then.status == now.status or "closed" not in (then.status, now.status)
         return stands and len(then.missing) <= len(now.missing) and len(then.reopened) <= len(now.reopened)
-    more = all(one in now.missing for one in then.missing)
+    more = all(lack in now.missing for lack in then.missing)
     return more and "closed" not in (then.status, now.status)
 
 

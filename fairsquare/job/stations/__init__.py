@@ -38,10 +38,10 @@ PRACTICE_ENDS = station("practice", "What came of it", practised=True, holds_up=
 """The last station of practice, which has no record."""
 
 BY_KEY: dict[str, Station] = {one.key: one for one in (*STATIONS, PRACTICE_ENDS)}
-ORDER: tuple[str, ...] = tuple(one.key for one in STATIONS)
-ADDED: tuple[Station, ...] = tuple(one for one in STATIONS if one not in _OWN)
+ORDER: tuple[str, ...] = tuple(station.key for station in STATIONS)
+ADDED: tuple[Station, ...] = tuple(station for station in STATIONS if station not in _OWN)
 """The stations whose rows stand in modules of their own."""
-HELD_UP: dict[str, str] = {one.key: one.title for one in STATIONS if one.holds_up}
+HELD_UP: dict[str, str] = {station.key: station.title for station in STATIONS if station.holds_up}
 """The stations and hold points that a wait may hold up, in working order; before the first it holds up whatever comes next."""
 
 

@@ -179,7 +179,7 @@ def _running(request: Request) -> list[clocks.RunningClock]:
 
 def _with_product(request: Request, typed: dict[str, str], name: str) -> dict[str, str]:
     """Return what was typed with one more product, as the shop's list has it, behind those that are there."""
-    product = next((one for one in shop_of(request).products if one.id == name), None)
+    product = next((product for product in shop_of(request).products if product.id == name), None)
     if product is None:
         raise Refused(f"The shop lists no {name[:40]} any more.", field="add", value=name[:40])
     free = 1 + max((int(m[1]) for field in typed if (m := re.match(r"product-(\d{1,4})-", field))), default=-1)

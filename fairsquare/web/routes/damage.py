@@ -84,7 +84,7 @@ def settle(request: Request, number: str, form: Form = Depends(sent_form)) -> Re
 
 def _read_again(facts: JobFacts) -> frozenset[str]:
     """Return the points that were read more than once, as far as readings count."""
-    times = Counter(code for one in counting(facts.readings) for code in one.codes)
+    times = Counter(code for reading in counting(facts.readings) for code in reading.codes)
     return frozenset(code for code, many in times.items() if many > 1)
 
 

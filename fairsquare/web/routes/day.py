@@ -98,12 +98,12 @@ def move(request: Request, form: Form = Depends(sent_form)) -> Response:
 
 def _moment(text: str, day: str, zone: ZoneInfo) -> datetime.datetime:
     """Return a time as it was typed, such as 14:30, on a day (ISO). Raises `Refused`."""
-    found = re.fullmatch(r"\s*(\d{1,2})[:.](\d{2})\s*", text)
+    match = re.fullmatch(r"\s*(\d{1,2})[:.](\d{2})\s*", text)
     try:
-        if found is None:
+        if match is None:
             raise ValueError
         return datetime.datetime.combine(
-            datetime.date.fromisoformat(day), datetime.time(int(found[1]), int(found[2])), zone
+            datetime.date.fromisoformat(day), datetime.time(int(match[1]), int(match[2])), zone
         )
     except ValueError:
         raise Refused("When should it begin? A time, such as 14:30.", field="at", value=text[:20]) from None

@@ -165,7 +165,7 @@ def _description(
         return typed
     if chosen.seen:
         again = _of_fact(chosen.seen, words)
-        new = [one.signs[0] for one in chosen.left_out(chosen.seen.signs) if one.since > chosen.seen.by.at]
+        new = [left.signs[0] for left in chosen.left_out(chosen.seen.signs) if left.since > chosen.seen.by.at]
         return {**again, "signs": tuple(dict.fromkeys((*chosen.seen.signs, *new)))}
     known = deciding.known_of_variant(desk_of(request), view).get((chosen.member, chosen.layer))
     signs = (*chosen.ticked, *(("bent",) if worst.get(chosen.member) == "off" else ()))

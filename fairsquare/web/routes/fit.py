@@ -169,7 +169,7 @@ def _panels(
     stand = stands_on(view.facts)
     weight_on = request.query_params.get("weight") != "off"
     done = standing(view.facts)
-    openings = [(one, one.what, _squared(one.what)) for one in done if isinstance(one.what, OpeningRead)]
+    openings = [(deed, deed.what, _squared(deed.what)) for deed in done if isinstance(deed.what, OpeningRead)]
     sheet = view.facts.sheet
     return render(
         request,
@@ -188,8 +188,8 @@ def _panels(
         hinge_states=HINGE_STATES,
         span_names=SPAN_NAMES,
         openings=openings[::-1],
-        fixtures=[(one, one.what, _fixture(view, one.what)) for one in done if isinstance(one.what, FixtureSet)],
-        log=[one for one in view.facts.done if one.kind in ("hung", "hinge", "opening", "fixture")][::-1],
+        fixtures=[(deed, deed.what, _fixture(view, deed.what)) for deed in done if isinstance(deed.what, FixtureSet)],
+        log=[deed for deed in view.facts.done if deed.kind in ("hung", "hinge", "opening", "fixture")][::-1],
         codes=[point.code for point in sheet.points] if sheet else [],
     )
 

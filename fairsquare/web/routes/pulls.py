@@ -466,7 +466,7 @@ def _undone(view: JobView, seen: PlanSeen | None) -> list[str]:
 
 def _with_tower(setting: Setting, tower: str, x: str, y: str) -> Setting:
     at_x, at_y = number_of(x, "x"), number_of(y, "y")
-    if tower not in {one.id for one in setting.towers}:
+    if tower not in {tower.id for tower in setting.towers}:
         raise Refused("There is no such tower.", field="tower", value=tower[:40])
     if at_x is None or at_y is None:
         return setting

@@ -275,7 +275,7 @@ def record_context(record: JobRecord, width: float = WIDTH, units: Units = "mm")
         "left": knowingly_left(facts),
         "seams": seam_states(facts),
         "items": finish_items(facts),
-        "advice": [one.what for one in standing(facts) if one.kind == "advice"],
+        "advice": [deed.what for deed in standing(facts) if deed.kind == "advice"],
         "hangings": hangings(facts),
         "limits": LIMITS_OF_ADVICE,
         "looks": LOOKS,

@@ -51,7 +51,7 @@ def _page(
     facts = view.facts
     setup, picture = view.setup or next(reversed(facts.setups), None), view.state.picture
     if older is not None and (setup is None or older != setup.number):
-        setup = next((one for one in facts.setups if one.number == older), None)
+        setup = next((setup for setup in facts.setups if setup.number == older), None)
         picture = picture_of(facts, setup, facts.sheet, include_stale=True) if setup and facts.sheet else None
     readings = reference_readings(facts, setup.number) if setup else ()
     kept = {reading.id for reading in counting(facts.readings)}

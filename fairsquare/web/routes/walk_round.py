@@ -106,7 +106,7 @@ def _page(
         spine=spine(view),
         at="walk-round",
         seen=seen,
-        gone=[one for one in view.facts.walk if one.taken_back],
+        gone=[seen for seen in view.facts.walk if seen.taken_back],
         drawing=walk_drawing(
             view.facts.sheet, seen, {key: len(own) for key, own in by_finding.items()}, drawing_px(request)
         ),

@@ -191,7 +191,7 @@ def _seam(
         spine=spine(view),
         at="weld",
         hold=view.state.hold("fit_accepted"),
-        next_weld=weld if weld in {one.id for one in state.plan.welds} else following[0] if following else "",
+        next_weld=weld if weld in {weld.id for weld in state.plan.welds} else following[0] if following else "",
         after_next=state.next_welds(4)[1:],
         processes=PROCESSES,
         methods=METHODS,

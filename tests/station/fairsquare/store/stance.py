@@ -1,7 +1,7 @@
 """How vehicles stand on their wheels, as it was read."""
 
 from fairsquare.job.facts.stance import Axle, StanceFact
-from fairsquare.store.database import Connection, as_model, insert, rows
+from fairsquare.store.database import Connection, as_model, insert, select
 from fairsquare.store.recorded import Recorded
 
 
@@ -21,13 +21,13 @@ def keep(connection: Connection, job_id: int, axle: Axle, left_mm: float, right_
 
 def stances(connection: Connection, job_id: int) -> tuple[StanceFact, ...]:
     """Return how a job's axles were read, oldest first."""
-    found = rows(
+    rows = select(
         connection,
         """SELECT s.id, s.axle, s.left_mm, s.right_mm, s.at, p.full_name, p.role
            FROM stance s JOIN person p ON p.id = s.person_id WHERE s.job_id = %s ORDER BY s.id""",
         job_id,
     )
-    return tuple(as_model(StanceFact, one) for one in found)
+    return tuple(as_model(StanceFact, row) for row in rows)
 
 
 RECORDED = {"stances": Recorded("SELECT COUNT(*), MAX(id) FROM stance WHERE job_id = {job}", stances)}

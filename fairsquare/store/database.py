@@ -228,8 +228,8 @@ def forget(connection: Connection, table: str, over: str, *values: Any) -> None:
     They are looked for before they are locked: a DELETE that looks for itself locks every row that it passes, and two that also add
     one of their own wait for each other.
     """
-    select = f"SELECT id FROM {table} WHERE {over} ORDER BY id LIMIT 100"  # noqa: S608 - a table and words of ours, values bound
-    old = [one["id"] for one in select(connection, select, *values)]
+    query = f"SELECT id FROM {table} WHERE {over} ORDER BY id LIMIT 100"  # noqa: S608 - a table and words of ours, values bound
+    old = [one["id"] for one in select(connection, query, *values)]
     if old:
         places = ", ".join(["%s"] * len(old))
         execute(connection, f"DELETE FROM {table} WHERE id IN ({places})", *old)  # noqa: S608 - a table of ours, values bound

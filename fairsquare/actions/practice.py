@@ -93,12 +93,12 @@ def hidden_places(sheet: Sheet, setting: Setting, seed: int) -> dict[Code, Row3]
     """Return where the points of a practice truly are: as built, and as the blow left them."""
     blow = hidden_blow(sheet, setting, seed)
     random = np.random.default_rng(seed)
-    found: dict[Code, Row3] = {}
+    places: dict[Code, Row3] = {}
     for point in sheet.points:
         built = random.normal(0, sheet.build_sigma_mm, 3)
         x, y, z = np.array(point.xyz) + np.array(blow.moved.get(point.code, (0.0, 0.0, 0.0))) + built
-        found[point.code] = (float(x), float(y), float(z))
-    return found
+        places[point.code] = (float(x), float(y), float(z))
+    return places
 
 
 def noisy(place: Row3, random: np.random.Generator) -> Row3:

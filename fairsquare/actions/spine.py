@@ -54,7 +54,7 @@ def spine(view: JobView) -> list[Stop]:
     pulled = any(hold.name == "pulls_done" for hold in view.state.holds)
     stations = [station for station in STATIONS if pulled or station.key != "pulls_done"]
     if view.facts.practice:
-        stations = [one for one in BY_KEY.values() if one.practised]
+        stations = [station for station in BY_KEY.values() if station.practised]
     now = next((station.key for station in stations if not done[station.key]), stations[-1].key)
     held = _held(view, [station.key for station in stations], now)
     stops = []
@@ -68,11 +68,11 @@ def spine(view: JobView) -> list[Stop]:
 
 def _held(view: JobView, keys: list[str], now: str) -> dict[str, tuple[Waiting, ...]]:
     """Return what is waited for, at the stop that it holds up first."""
-    found: dict[str, tuple[Waiting, ...]] = {}
+    held: dict[str, tuple[Waiting, ...]] = {}
     for one in waiting(view.facts):
         at = next((key for key in keys[keys.index(now) :] if one.holds_up(key)), keys[-1])
-        found[at] = (*found.get(at, ()), one)
-    return found
+        held[at] = (*held.get(at, ()), one)
+    return held
 
 
 def waits(view: JobView) -> Waits:
@@ -111,7 +111,7 @@ def _done(view: JobView) -> dict[str, bool]:
     facts, state = view.facts, view.state
     judged = state.picture.judged if state.picture else {}
     closed = {hold.name: hold.status == "closed" for hold in state.holds}
-    measured = bool(judged) and all(one.state != "unread" for one in judged.values())
+    measured = bool(judged) and all(judgement.state != "unread" for judgement in judged.values())
     members = member_states(facts)
     undecided = any(state.open for state in members)
     nothing_to_pull = not facts.practice and closed["decision_made"] and not pulls_wanted(facts)
@@ -203,7 +203,7 @@ def _station_words(view: JobView, key: str) -> Said | str:
             return f"Read the reference points of set-up {view.setup.number}"
         return f"Set-up {last.number} is void: make a new one" if last else "Set up and read the reference points"
     if key == "measure" and view.state.picture:
-        unread = sum(one.state == "unread" for one in view.state.picture.judged.values())
+        unread = sum(judgement.state == "unread" for judgement in view.state.picture.judged.values())
         again = " again, since something moved" if view.state.picture.stale_only else ""
         return f"{unread} point{'s' if unread != 1 else ''} to read{again}"
     found: dict[str, Said | str] = {

@@ -224,12 +224,12 @@ def _steps(state: SectionState, whose: Whose) -> tuple[StepShown, ...]:
     steps = (weld.step(whose) for weld in state.to_do(whose))
     return tuple(
         StepShown(
-            weld=one.weld,
-            mark=one.mark,
-            side=one.side,
-            words=one.words,
-            never=one.never,
-            done=state.is_done(whose, one.weld),
+            weld=step.weld,
+            mark=step.mark,
+            side=step.side,
+            words=step.words,
+            never=step.never,
+            done=state.is_done(whose, step.weld),
         )
-        for one in steps
+        for step in steps
     )

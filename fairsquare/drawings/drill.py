@@ -43,13 +43,13 @@ def _shape(mark: Mark) -> str:
 
 def bands_of(welds: Sequence[MappedWeld], width: float = WIDTH) -> tuple[tuple[str, tuple[MappedWeld, ...]], ...]:
     """Return the welds in bands that fit beside one another on a page of `width` px: flange by flange, a few at a time."""
-    found, most = [], min(_MOST, int((width - _left(width) - 2 * _EDGE) / _NEAREST) + 1)
+    bands, most = [], min(_MOST, int((width - _left(width) - 2 * _EDGE) / _NEAREST) + 1)
     for flange in dict.fromkeys(weld.said.flange for weld in welds):
         own = sorted((weld for weld in welds if weld.said.flange == flange), key=_station)
         many = -(-len(own) // most)
         size = -(-len(own) // many)
-        found += [(flange, tuple(own[k : k + size])) for k in range(0, len(own), size)]
-    return tuple(found)
+        bands += [(flange, tuple(own[k : k + size])) for k in range(0, len(own), size)]
+    return tuple(bands)
 
 
 def _left(width: float) -> float:

@@ -189,14 +189,14 @@ def _drawn(setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet]) -
     hooks = {hook.id: hook for hook in setting.hooks}
     at = {tower.id: tower.at for tower in setting.towers}
     machines = {m.id: skeleton.nodes[m.bears_on] for m in setting.machines if m.bears_on in skeleton.nodes}
-    found: list[tuple[ChainSet, Row3, Row3]] = []
+    drawn: list[tuple[ChainSet, Row3, Row3]] = []
     for name, chain in used.items():
         hook = hooks.get(chain.hook)
         if hook is None or hook.code not in skeleton.nodes or (name not in at and name not in machines):
             continue
         end = machines[name] if name in machines else (*at[name], chain.height_mm)
-        found.append((chain, skeleton.nodes[hook.code], end))
-    return found
+        drawn.append((chain, skeleton.nodes[hook.code], end))
+    return drawn
 
 
 def _chains(view: _View, setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet]) -> list[str]:

@@ -261,12 +261,12 @@ def _planned_access(
 def _lanes(strip: StripSaid) -> tuple[tuple[Behind, int], ...]:
     """Return what lies behind, each with the lane in which it is drawn: what overlaps lies in lanes of its own."""
     ends: list[float] = []
-    found = []
+    lanes = []
     for one in sorted(strip.behind, key=lambda b: b.start):
         lane = next((k for k, end in enumerate(ends) if end < one.start), len(ends))
         ends[lane : lane + 1] = [one.end]
-        found.append((one, lane))
-    return tuple(found)
+        lanes.append((one, lane))
+    return tuple(lanes)
 
 
 def _behind(strip: StripSaid, scale: _Scale, top: float) -> list[str]:

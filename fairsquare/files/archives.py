@@ -62,10 +62,10 @@ def _members(archive: zipfile.ZipFile, packed: int, limits: Limits, *, archives_
     entries = archive.infolist()
     if len(entries) > limits.members:
         raise ArchiveFault(f"it holds {len(entries)} files, more than {limits.members}")
-    if len({one.filename for one in entries}) != len(entries):
+    if len({entry.filename for entry in entries}) != len(entries):
         raise ArchiveFault("a member is in it twice")
     until, left = time.monotonic() + limits.seconds, limits.bytes
-    found: dict[str, bytes] = {}
+    members: dict[str, bytes] = {}
     for entry in entries:
         if entry.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED) or entry.flag_bits & 1:
             raise ArchiveFault(f"{_named(entry)} is packed in a way that is not read here")
@@ -81,8 +81,8 @@ def _members(archive: zipfile.ZipFile, packed: int, limits: Limits, *, archives_
                 if not pieces and not archives_within and _packed(piece):
                     raise ArchiveFault(f"{_named(entry)} is itself an archive, and none belongs there")
                 pieces.append(piece)
-        found[entry.filename] = b"".join(pieces)
-    return found
+        members[entry.filename] = b"".join(pieces)
+    return members
 
 
 def _packed(start: bytes) -> bool:

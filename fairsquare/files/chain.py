@@ -74,9 +74,9 @@ def chain_findings(body: dict[str, Any], chain: Any, previous: Any) -> list[str]
     if not isinstance(chain, list) or not all(isinstance(link, dict) for link in chain):
         return ["/integrity/chain: there is none any more"]
     entries = entries_of(body)
-    found = _differences(entries, chain)
-    if found:
-        return found
+    findings = _differences(entries, chain)
+    if findings:
+        return findings
     before = previous if isinstance(previous, str) else ""
     for link, entry in zip(chain, entries, strict=True):
         before = _bound(before, entry)
@@ -90,25 +90,29 @@ def chain_findings(body: dict[str, Any], chain: Any, previous: Any) -> list[str]
 def _differences(entries: list[Entry], chain: list[dict[str, Any]]) -> list[str]:
     by_name = {entry.name: entry for entry in entries}
     linked = [link.get("entry") for link in chain]
-    found = []
+    differences = []
     for k, link in enumerate(chain, start=1):
         name = link.get("entry")
         entry = by_name.get(name) if isinstance(name, str) else None
         if entry is None:
-            found.append(f"{_shown(link.get('where'))}: missing: {_shown(name)}, entry {k} of {len(chain)}")
+            differences.append(f"{_shown(link.get('where'))}: missing: {_shown(name)}, entry {k} of {len(chain)}")
         elif link.get("own") != _own(entry):
-            found.append(f"{entry.where}: changed since the record was made: {entry.name}, entry {k} of {len(chain)}")
+            differences.append(
+                f"{entry.where}: changed since the record was made: {entry.name}, entry {k} of {len(chain)}"
+            )
         elif link.get("where") != entry.where:
-            found.append(
+            differences.append(
                 f"{entry.where}: moved: {entry.name} stood at {_shown(link.get('where'))}, entry {k} of {len(chain)}"
             )
-    found += [f"{entry.where}: added to the record: {entry.name}" for entry in entries if entry.name not in linked]
-    if not found and linked != [entry.name for entry in entries]:
+    differences += [
+        f"{entry.where}: added to the record: {entry.name}" for entry in entries if entry.name not in linked
+    ]
+    if not differences and linked != [entry.name for entry in entries]:
         k = next((k for k, (a, e) in enumerate(zip(linked, entries, strict=False)) if a != e.name), len(entries))
-        found.append(
+        differences.append(
             f"/integrity/chain: out of order from entry {k + 1} on: {_shown(linked[k]) if k < len(linked) else 'nothing'}"
         )
-    return found
+    return differences
 
 
 def _shown(value: Any) -> str:

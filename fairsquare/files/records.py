@@ -214,15 +214,17 @@ def _sha256(value: Any) -> str:
 def _changes(body: dict[str, Any], integrity: dict[str, Any]) -> list[str]:
     try:
         digest = _sha256(body)
-        found = chain_findings(body, integrity.get("chain"), integrity.get("previous"))
+        changes = chain_findings(body, integrity.get("chain"), integrity.get("previous"))
     except (rfc8785.CanonicalizationError, AttributeError, TypeError, RecursionError) as fault:
         return [f"The body has no canonical form: {fault}"]
     strange = sorted(set(integrity) - _INTEGRITY)
     if strange:
-        found.append(f"/integrity/{strange[0][:60]}: added to the record")
+        changes.append(f"/integrity/{strange[0][:60]}: added to the record")
     if digest != integrity.get("sha256"):
-        found.append("/integrity/sha256: is not the SHA-256 of the body" + ("" if found else "; it was changed itself"))
-    return found
+        changes.append(
+            "/integrity/sha256: is not the SHA-256 of the body" + ("" if changes else "; it was changed itself")
+        )
+    return changes
 
 
 def _loose_bytes(content: bytes, loaded: dict[str, Any]) -> list[str]:

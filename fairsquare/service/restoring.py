@@ -101,11 +101,11 @@ def _check_warnings(cursor: Any, table: str) -> None:
 
 def _versions(backup: Opened) -> set[int]:
     """Return the migrations that the rows of a backup of version 1 name."""
-    found: set[int] = set()
+    versions: set[int] = set()
     for table, statement in backup.inserts():
         if table == "schema_migration":
-            found |= {int(one) for one in _VERSION.findall(statement)}
-    return found
+            versions |= {int(one) for one in _VERSION.findall(statement)}
+    return versions
 
 
 def _check_nothing_is_lost(cursor: Any, name: str, *, over_people: bool) -> None:

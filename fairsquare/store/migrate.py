@@ -67,7 +67,7 @@ def migrate(url: str, folder: Path = FOLDER, *, only: Collection[int] | None = N
                      applied_at DATETIME(6) NULL
                    ) ENGINE = InnoDB"""
             )
-            wanted = [one for one in migrations(folder) if only is None or one.version in only]
+            wanted = [migration for migration in migrations(folder) if only is None or migration.version in only]
             return [migration.name for migration in wanted if _apply(cursor, migration)]
     finally:
         connection.close()

@@ -23,7 +23,7 @@ def shown_again(page: Page, *, typed: bool = True) -> Callable[[Deed], Deed]:
     page has no form that is to be filled again, it is not `typed`; one that asks for the whole `form` has that.
     """
     asked = inspect.signature(page).parameters
-    places = sum(1 for one in asked.values() if one.kind is one.POSITIONAL_OR_KEYWORD) - 2
+    places = sum(1 for parameter in asked.values() if parameter.kind is parameter.POSITIONAL_OR_KEYWORD) - 2
 
     def of_page(deed: Deed) -> Deed:
         in_path = [name for name in inspect.signature(deed).parameters if name not in ("request", "form")]

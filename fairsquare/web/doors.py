@@ -451,10 +451,10 @@ class Entered(NamedTuple):
 @lru_cache(maxsize=1)
 def _compiled() -> dict[str, list[tuple[re.Pattern[str], Door]]]:
     """Return the doors of each method, the one with the most letters of its own first."""
-    found: dict[str, list[tuple[re.Pattern[str], Door]]] = {}
+    compiled: dict[str, list[tuple[re.Pattern[str], Door]]] = {}
     for door in sorted(doors(), key=lambda one: -len(re.sub(r"\{[^}]*\}", "", one.path))):
-        found.setdefault(door.method, []).append((compile_path(door.path)[0], door))
-    return found
+        compiled.setdefault(door.method, []).append((compile_path(door.path)[0], door))
+    return compiled
 
 
 def door_of(method: str, path: str) -> Entered | None:

@@ -81,11 +81,11 @@ def hours_of(text: str) -> float | None:
 
 def photos_of(facts: JobFacts, about: str) -> dict[int, list[int]]:
     """Return the photos of each finding, member, line or part, by its id."""
-    found: dict[int, list[int]] = {}
+    photos: dict[int, list[int]] = {}
     for photo in facts.photos:
         if photo.about == about and photo.about_id is not None:
-            found.setdefault(photo.about_id, []).append(photo.id)
-    return found
+            photos.setdefault(photo.about_id, []).append(photo.id)
+    return photos
 
 
 def number_of(text: str, field: str) -> float | None:

@@ -158,11 +158,11 @@ def smallest_conflict(chain: Chain) -> list[Key]:
 
 def _broken(layer: ChainLayer, at: Floats) -> Floats:
     """Return for each rule of a layer and each station 1 where a cut there breaks the rule, else 0; (rules, stations)."""
-    found = np.zeros((len(layer.rules), len(at)))
+    broken = np.zeros((len(layer.rules), len(at)))
     for row, rule in enumerate(layer.rules):
         for a, b in rule.forbids:
-            found[row, (at > a + ROUNDING_MM) & (at < b - ROUNDING_MM)] = 1.0
-    return found
+            broken[row, (at > a + ROUNDING_MM) & (at < b - ROUNDING_MM)] = 1.0
+    return broken
 
 
 def _least_broken(

@@ -59,7 +59,7 @@ def lines_of(strip: StripSaid, said: LinesSaid, cuts: Mapping[str, float]) -> tu
     """
     onward = 1.0 if strip.keep == "low" else -1.0
     longer = donor_longer(said)
-    found = []
+    lines = []
     for layer in strip.cut:
         at = cuts[layer.id]
         offsets = cut_budget(said.budget(backing=layer.backed)).cut_offsets
@@ -67,7 +67,7 @@ def lines_of(strip: StripSaid, said: LinesSaid, cuts: Mapping[str, float]) -> tu
         edge = 0.0 if lap else offsets.edge_mm
         moved = onward * longer
         own = at + moved - onward * lap
-        found.append(
+        lines.append(
             LayerLines(
                 layer=layer.id,
                 vehicle=_edge(at, onward, edge, said, 0.0, 0.0),
@@ -75,7 +75,7 @@ def lines_of(strip: StripSaid, said: LinesSaid, cuts: Mapping[str, float]) -> tu
                 backing=_backing(strip, said, layer, at) if layer.backed else None,
             )
         )
-    return tuple(found)
+    return tuple(lines)
 
 
 def _edge(line: float, into_waste: float, edge: float, said: LinesSaid, skew: float, moved: float) -> EdgeLine:

@@ -192,7 +192,7 @@ def rules_on(request: PlaceCuts, layer: CutLayer) -> tuple[Rule, ...]:
             stretch = (feature.start - clear, feature.end + clear)
             rules.append(Rule(("feature", index), feature.kind, (stretch,) if stretch[0] < stretch[1] else ()))
     for name, stretches in (("window", request.windows), ("access", request.access)):
-        inside = [one.stretch for one in stretches if one.layer == layer.id]
+        inside = [stretch.stretch for stretch in stretches if stretch.layer == layer.id]
         if inside:
             rules.append(Rule((name, layer.id), name, outside(inside)))
     return tuple(rules)
@@ -222,23 +222,23 @@ def _rejected(slots: Slots, rules: Sequence[Rule]) -> Iterable[Rejected]:
         if rule.reason not in names:
             names.append(rule.reason)
         reason[slots.broken_by(rule) & (reason < 0)] = names.index(rule.reason)
-    found = []
+    rejected = []
     for index, name in enumerate(names):
         for first, last in slots.runs(reason == index):
             start, end = slots.stretch(first, last)
-            found.append(Rejected(start=start, end=end, reason=name))
-    return sorted(found, key=lambda one: one.stretch)
+            rejected.append(Rejected(start=start, end=end, reason=name))
+    return sorted(rejected, key=lambda one: one.stretch)
 
 
 def _named(request: PlaceCuts, conflict: Iterable[tuple[str, str | int]]) -> list[dict[str, Any]]:
     names = [layer.id for layer in cut_layers(request)]
-    found: list[dict[str, Any]] = []
+    named: list[dict[str, Any]] = []
     for rule, about in conflict:
         if rule == "stagger":
-            found.append({"rule": rule, "layers": names[int(about) : int(about) + 2]})
+            named.append({"rule": rule, "layers": names[int(about) : int(about) + 2]})
         else:
-            found.append({"rule": rule, "feature" if rule == "feature" else "layer": about})
-    return found
+            named.append({"rule": rule, "feature" if rule == "feature" else "layer": about})
+    return named
 
 
 def conflict_words(request: PlaceCuts, conflict: Sequence[Mapping[str, Any]]) -> str:

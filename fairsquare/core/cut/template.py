@@ -139,13 +139,13 @@ def tiles_of(template: Template, paper: Paper) -> tuple[Tile, ...]:
     across, down = paper.width - 2 * MARGIN_MM, paper.height - 2 * MARGIN_MM - _NAME_MM
     columns = _many(template.size[0], across)
     rows = _many(template.size[1], down)
-    found = []
+    tiles = []
     for row in range(rows):
         for column in range(columns):
             u = template.low[0] + column * (across - OVERLAP_MM)
             v = template.low[1] + row * (down - OVERLAP_MM)
-            found.append(Tile(column + 1, row + 1, (u, v), (u + across, v + down)))
-    return tuple(found)
+            tiles.append(Tile(column + 1, row + 1, (u, v), (u + across, v + down)))
+    return tuple(tiles)
 
 
 def _many(length: float, one: float) -> int:
@@ -176,14 +176,14 @@ def _outline(low: float, high: float, width: float) -> list[Stroke]:
 
 
 def _folds(layer: StripLayer, low: float, high: float) -> list[Stroke | Label]:
-    found: list[Stroke | Label] = []
+    folds: list[Stroke | Label] = []
     v = 0.0
     for index, face in enumerate(layer.faces):
-        found.append(Label("text", (low + 3.0, v + face.width_mm / 2 - 1.5), 4.0, face.name))
+        folds.append(Label("text", (low + 3.0, v + face.width_mm / 2 - 1.5), 4.0, face.name))
         v += face.width_mm
         if index < len(layer.faces) - 1:
-            found.append(Stroke("fold", (low, v), (high, v)))
-    return found
+            folds.append(Stroke("fold", (low, v), (high, v)))
+    return folds
 
 
 def _cut(strip: StripSaid, edge: EdgeLine, width: float) -> list[Stroke | Label]:
@@ -198,7 +198,7 @@ def _cut(strip: StripSaid, edge: EdgeLine, width: float) -> list[Stroke | Label]
 def _features(
     strip: StripSaid, layer: StripLayer, low: float, high: float, width: float
 ) -> list[Stroke | Ring | Label]:
-    found: list[Stroke | Ring | Label] = []
+    features: list[Stroke | Ring | Label] = []
     for feature in strip.features:
         if feature.layers is not None and layer.id not in feature.layers:
             continue
@@ -207,11 +207,11 @@ def _features(
             continue
         v = width / 2 if feature.across_mm is None else feature.across_mm
         if feature.kind in ("hole", "nut"):
-            found += _hole("feature", (middle, v), max(feature.end - feature.start, 3.0))
+            features += _hole("feature", (middle, v), max(feature.end - feature.start, 3.0))
         else:
-            found += [Stroke("feature", (u, v - 6.0), (u, v + 6.0)) for u in (feature.start, feature.end)]
-        found.append(Label("text", (middle + 2.0, v + 8.0), 3.5, feature.words or FEATURES[feature.kind]))
-    return found
+            features += [Stroke("feature", (u, v - 6.0), (u, v + 6.0)) for u in (feature.start, feature.end)]
+        features.append(Label("text", (middle + 2.0, v + 8.0), 3.5, feature.words or FEATURES[feature.kind]))
+    return features
 
 
 def _drilled(
@@ -223,7 +223,7 @@ def _drilled(
     for face in layer.faces:
         foot[face.name.lower()] = v
         v += face.width_mm
-    found: list[Stroke | Ring | Label] = []
+    drilled: list[Stroke | Ring | Label] = []
     for weld in mapped_welds(welds):
         said = weld.said
         at = foot.get(said.flange.lower())
@@ -231,10 +231,10 @@ def _drilled(
             continue
         u, v = said.at_mm + moved, at + said.across_mm
         if weld.step(whose).mark in HOLED:
-            found += [*_hole("drill", (u, v), welds.hole_mm), Label("text", (u + 5.0, v + 3.0), 3.5, said.id)]
+            drilled += [*_hole("drill", (u, v), welds.hole_mm), Label("text", (u + 5.0, v + 3.0), 3.5, said.id)]
         else:
-            found += [*_cross("feature", (u, v), 4.0), Label("text", (u + 5.0, v + 3.0), 3.5, f"{said.id}: no hole")]
-    return found
+            drilled += [*_cross("feature", (u, v), 4.0), Label("text", (u + 5.0, v + 3.0), 3.5, f"{said.id}: no hole")]
+    return drilled
 
 
 def _hole(pen: Pen, middle: Point, diameter: float) -> list[Stroke | Ring]:
@@ -254,9 +254,9 @@ def _datum(strip: StripSaid, low: float, high: float, width: float) -> list[Stro
             Label("text", (-4.0 - 2.6 * len(name) if low < -30.0 else 2.0, width + 5.0), 4.5, f"{name} 0"),
         ]
     station = math.ceil(low / 50.0) * 50.0
-    found: list[Stroke | Ring | Label] = []
+    datum: list[Stroke | Ring | Label] = []
     while station <= high:
-        found.append(Stroke("datum", (station, -_TICK_MM), (station, 0.0)))
-        found.append(Label("text", (station + 1.0, -_TICK_MM - 1.0), 4.0, f"{station:g} from {name}"))
+        datum.append(Stroke("datum", (station, -_TICK_MM), (station, 0.0)))
+        datum.append(Label("text", (station + 1.0, -_TICK_MM - 1.0), 4.0, f"{station:g} from {name}"))
         station += 50.0
-    return found
+    return datum

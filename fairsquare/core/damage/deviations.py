@@ -129,7 +129,7 @@ def side_of(point: Point) -> int:
 
 def series_of(points: Sequence[Point]) -> dict[tuple[str | None, int], list[int]]:
     """Return the rows of each series: points of one member on one side; those without a member by side."""
-    found: dict[tuple[str | None, int], list[int]] = {}
+    series: dict[tuple[str | None, int], list[int]] = {}
     for row, point in enumerate(points):
-        found.setdefault((point.member, side_of(point)), []).append(row)
-    return found
+        series.setdefault((point.member, side_of(point)), []).append(row)
+    return series

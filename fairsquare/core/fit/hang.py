@@ -167,13 +167,13 @@ def _check_once(names: Sequence[str], field: str) -> None:
 
 def _moves(arms: Floats) -> Floats:
     """Return how places at `arms` from the middle, (n, 3), move with x: (n, 3, 6)."""
-    found = np.zeros((len(arms), 3, 6))
-    found[:, :, :3] = np.eye(3)
+    moves = np.zeros((len(arms), 3, 6))
+    moves[:, :, :3] = np.eye(3)
     for axis in range(3):
         turn = np.zeros(3)
         turn[axis] = 1.0 / LEVER_MM
-        found[:, :, 3 + axis] = np.cross(turn, arms)
-    return found
+        moves[:, :, 3 + axis] = np.cross(turn, arms)
+    return moves
 
 
 def _within_ranges(panel: _Panel) -> tuple[Floats, Floats]:

@@ -105,7 +105,7 @@ def _full(shop: Shop, plan: Sequence[Manned], k: int, stay: int | None = None) -
     place = shop.tasks[k].place
     if place is None:
         return []
-    staying = {other for one in shop.stays for other in one}
+    staying = {other for stay in shop.stays for other in stay}
     there = [
         (one.start, one.after)
         for other, one in enumerate(plan)

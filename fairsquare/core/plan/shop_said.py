@@ -103,7 +103,7 @@ class ShopSaid(Model):
 
 def read_stretches(text: str, field: str) -> tuple[Stretch, ...]:
     """Return the stretches of a day as they are typed: `8-12, 12:40-17`. Raises `Refused` that names the field."""
-    found: list[Stretch] = []
+    stretches: list[Stretch] = []
     for part in re.split(r"[,;]", text.replace("–", "-").replace(" to ", "-")):
         if not part.strip():
             continue
@@ -115,14 +115,14 @@ def read_stretches(text: str, field: str) -> tuple[Stretch, ...]:
             raise Refused("A day ends at 24:00.", field=field, value=part.strip())
         if until <= since:
             raise Refused(f"These hours end before they begin: {part.strip()}.", field=field, value=part.strip())
-        if found and since < found[-1].until:
+        if stretches and since < stretches[-1].until:
             raise Refused(
-                f"{part.strip()} begins before {found[-1].until}, when the one before ends.",
+                f"{part.strip()} begins before {stretches[-1].until}, when the one before ends.",
                 field=field,
                 value=text[:80],
             )
-        found.append(Stretch(since=since, until=until))
-    return tuple(found)
+        stretches.append(Stretch(since=since, until=until))
+    return tuple(stretches)
 
 
 _NAMED = {"holiday": "day", "product": "id"}
@@ -143,7 +143,7 @@ def check_shop(said: ShopSaid) -> None:
     for kind, names in (
         ("place", [place.name for place in said.places]),
         ("hand", [hand.name for hand in said.hands]),
-        ("holiday", [one.day for one in said.holidays]),
+        ("holiday", [holiday.day for holiday in said.holidays]),
         ("product", [product.id for product in said.products]),
     ):
         seen: set[str] = set()
@@ -174,14 +174,14 @@ def working_hours(
 
     The shop's hours are those of its own clock; a night in which that is put on or back is an hour shorter or longer all the same.
     """
-    found: list[tuple[int, int]] = []
+    hours: list[tuple[int, int]] = []
     for day in (first + datetime.timedelta(days=k) for k in range(days)):
         for since, until in _stretches(said, zone, day):
             start = -int((base - since).total_seconds() // 60)
             end = int((until - base).total_seconds() // 60)
             if end > start:
-                found.append((start, end))
-    return found
+                hours.append((start, end))
+    return hours
 
 
 def _stretches(

@@ -313,11 +313,11 @@ class Line(NamedTuple):
 def _pairs(codes: Sequence[str], partners: Sequence[str | None]) -> tuple[tuple[int, int | None], ...]:
     """Return the numbers of left and right codes of each pair; those without a partner alone."""
     index = {code: number for number, code in enumerate(codes)}
-    found: list[tuple[int, int | None]] = []
+    pairs: list[tuple[int, int | None]] = []
     done: set[int] = set()
     for number, partner in enumerate(partners):
         other = index.get(partner or "")
         if number not in done:
-            found.append((number, None if other == number else other))
+            pairs.append((number, None if other == number else other))
             done |= {number} if other is None else {number, other}
-    return tuple(found)
+    return tuple(pairs)

@@ -36,7 +36,7 @@ def barred_lines(skeleton: Skeleton, setting: Setting, construction: Constructio
     wide = float(np.abs(places[:, 1]).max())
     held = [skeleton.nodes[a.code][0] for a in setting.anchors if a.code in skeleton.nodes]
     middle = float(np.mean(held)) if held else float((low + high) / 2)
-    found = set()
+    lines = set()
     for hook in setting.hooks:
         if hook.code not in skeleton.nodes:
             continue
@@ -54,5 +54,5 @@ def barred_lines(skeleton: Skeleton, setting: Setting, construction: Constructio
             )
             back = abs(x - middle) - np.abs(inside[:, 0] - middle)
             if crosses or float(back.max()) > _INWARD_MM:
-                found.add((hook.id, tower.id))
-    return frozenset(found)
+                lines.add((hook.id, tower.id))
+    return frozenset(lines)

@@ -166,14 +166,14 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
             break
         alive, standing = alive[keep], standing.picked(keep)
         part[alive] = np.minimum(part[alive] * _LEVEL_RATIO, 1.0)
-    found: dict[int, _Move] = {}
+    scanned: dict[int, _Move] = {}
     for case in np.argsort(best, kind="stable"):
         owner = owners[case]
-        if share[case] > 0 and owner not in found:
+        if share[case] > 0 and owner not in scanned:
             line = lines[owner]
             chain = Chain(line.hook, line.tower, levels[case], float(share[case] * line.limit * _FULL))
-            found[owner] = _Move((chain,), so_far.deviations, float(best[case]))
-    return list(found.values())
+            scanned[owner] = _Move((chain,), so_far.deviations, float(best[case]))
+    return list(scanned.values())
 
 
 def _first_yield(game: Game, standing: Standing, loads: Floats) -> Floats:

@@ -115,13 +115,13 @@ def anchors_of(sheet: Sheet, how: HoldBy) -> tuple[PlacedAnchor, ...]:
     if how == "clamps":
         return tuple(PlacedAnchor(id=f"clamp {p.code}", code=p.code, capacity_n=120_000.0) for p in corners)
     middle = (max(xs) + min(xs)) / 2
-    found: list[PlacedAnchor] = []
+    anchors: list[PlacedAnchor] = []
     for point in corners:
         x, y, _ = point.xyz
         ahead = _TIE_AHEAD_MM if x > middle else -_TIE_AHEAD_MM
         aside = _TIE_ASIDE_MM if y > 0 else -_TIE_ASIDE_MM
         toward = (x + ahead, y + aside, _TIE_HEIGHT_MM)
-        found.append(
+        anchors.append(
             PlacedAnchor(
                 id=f"tie {point.code}",
                 code=point.code,
@@ -131,8 +131,8 @@ def anchors_of(sheet: Sheet, how: HoldBy) -> tuple[PlacedAnchor, ...]:
                 capacity_n=_TIE_N,
             )
         )
-        found.append(PlacedAnchor(id=f"stand {point.code}", code=point.code, kind="stand", capacity_n=_STAND_N))
-    return tuple(found)
+        anchors.append(PlacedAnchor(id=f"stand {point.code}", code=point.code, kind="stand", capacity_n=_STAND_N))
+    return tuple(anchors)
 
 
 def usual_setting(sheet: Sheet, boxes: Mapping[str, Box], *, complete: bool = False) -> Setting:

@@ -192,8 +192,8 @@ def _changed(
     for name in members_out:
         if name not in there:
             raise Refused(f"The sheet's frame has no member {name} to take out.", field="members_out", value=name)
-    found = [member for member in members if member.id not in set(members_out)]
-    ends = {frozenset((member.i, member.j)) for member in found}
+    changed = [member for member in members if member.id not in set(members_out)]
+    ends = {frozenset((member.i, member.j)) for member in changed}
     for k, extra in enumerate(members_in):
         for end in (extra.i, extra.j):
             if end not in places:
@@ -206,8 +206,8 @@ def _changed(
                 value=f"{extra.i} {extra.j}",
             )
         ends.add(pair)
-        found.append(_member(extra.i, extra.j, extra.section))
-    return found
+        changed.append(_member(extra.i, extra.j, extra.section))
+    return changed
 
 
 def _middle(sheet: Sheet) -> float:

@@ -113,18 +113,18 @@ class BondSaid(Model):
 
 def surface_faults(said: BondSaid) -> tuple[str, ...]:
     """Return in words what may not go where, and what excludes what, surface by surface."""
-    found = []
+    faults = []
     for surface in said.surfaces:
         for treatment, why in _EXCLUDES[surface.kind]:
             if treatment in surface.gets:
-                found.append(
+                faults.append(
                     f"{surface.place}: no {TREATMENTS[treatment]} {_on(surface.kind)}{': ' + why if why else ''}."
                 )
         for a, b, why in _TOGETHER:
             both = a in surface.gets and b in surface.gets
-            if both and not any(surface.place in words and why in words for words in found):
-                found.append(f"{surface.place}: {TREATMENTS[a]} and {TREATMENTS[b]} exclude each other: {why}.")
-    return tuple(found)
+            if both and not any(surface.place in words and why in words for words in faults):
+                faults.append(f"{surface.place}: {TREATMENTS[a]} and {TREATMENTS[b]} exclude each other: {why}.")
+    return tuple(faults)
 
 
 def _on(kind: Surface) -> str:

@@ -294,12 +294,12 @@ def _moves(many: int) -> list[tuple[int, int, bool]]:
 
 
 def _moved(order: Sequence[int], a: int, b: int, swap: bool) -> list[int]:
-    found = list(order)
+    moved = list(order)
     if swap:
-        found[a], found[b] = found[b], found[a]
+        moved[a], moved[b] = moved[b], moved[a]
     else:
-        found.insert(b, found.pop(a))
-    return found
+        moved.insert(b, moved.pop(a))
+    return moved
 
 
 def _holds(order: Sequence[int], before: Sequence[frozenset[int]]) -> bool:

@@ -42,12 +42,12 @@ def side_said(words: str) -> str | None:
 
 def units_of(sheet: Sheet) -> dict[str, tuple[Point, ...]]:
     """Return the points of each member and side, in the order of the sheet."""
-    found: dict[str, tuple[Point, ...]] = {}
+    units: dict[str, tuple[Point, ...]] = {}
     for point in sheet.points:
         unit = unit_of(point)
         if unit is not None:
-            found[unit] = (*found.get(unit, ()), point)
-    return found
+            units[unit] = (*units.get(unit, ()), point)
+    return units
 
 
 def before_pulls(facts: JobFacts) -> JobFacts:

@@ -101,7 +101,7 @@ def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
     for gap in facts.gaps:
         names.setdefault(gap.place.casefold(), gap.place)
     last: dict[tuple[str, Stand], GapFact] = {(gap.place.casefold(), gap.stand): gap for gap in facts.gaps}
-    found = []
+    states = []
     for key, place in names.items():
         listed = said.gap(place)
         since = hung_since(facts, listed.panel) if listed else ""
@@ -109,8 +109,8 @@ def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
             None if one and one.by.at <= since else one for stand in _STANDS for one in [last.get((key, stand))]
         )
         rack, wheels = (_by_list(one, listed) for one in counting)
-        found.append(GapState(place, listed, rack, wheels))
-    return tuple(found)
+        states.append(GapState(place, listed, rack, wheels))
+    return tuple(states)
 
 
 _STANDS: tuple[Stand, Stand] = ("rack", "wheels")
@@ -227,7 +227,7 @@ def fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFinding, 
     if picture is None or facts.sheet is None:
         return ()
     states = {code: judged.state for code, judged in picture.judged.items()}
-    found = []
+    findings = []
     for gap_state in gap_states(facts):
         gap = gap_state.last
         if gap is None:
@@ -238,14 +238,14 @@ def fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFinding, 
         fits = gap_fits(gap)
         if fits and off and gap_state.said is not None and near_points(facts.sheet, gap_state.said):
             words = f"{gap_state.place} fits by eye, and {', '.join(off[:4])} {'is' if len(off) == 1 else 'are'} out by reading."
-            found.append(FitFinding(_key("home_by_eye", gap), "home_by_eye", gap_state.place, off, words))
+            findings.append(FitFinding(_key("home_by_eye", gap), "home_by_eye", gap_state.place, off, words))
         elif not fits and known and len(known) == len(near) and not off:
             way = "wide" if gap.mm > gap.target_mm else "tight"
             words = f"{gap_state.place} is {way}, and {_named(known, len(states))} home by reading."
-            found.append(
+            findings.append(
                 FitFinding(_key("home_by_reading", gap), "home_by_reading", gap_state.place, tuple(known), words)
             )
-    return tuple(found)
+    return tuple(findings)
 
 
 def _named(codes: list[str], of: int) -> str:

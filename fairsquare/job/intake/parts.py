@@ -53,7 +53,9 @@ class PartState(NamedTuple):
             return ()
         said = [say("part.fewer", item=item.words, new=item.new_count, old=item.old_count) for item in self.missing]
         said += [say("part.still_on", item=one.words) for one in self.comes_off if not one.plan]
-        away = [(one.span, one.span.mm - one.sheet_mm) for one in self.spans if one.off and one.sheet_mm is not None]
+        away = [
+            (span.span, span.span.mm - span.sheet_mm) for span in self.spans if span.off and span.sheet_mm is not None
+        ]
         said += [
             say("part.too_long" if mm > 0 else "part.too_short", a=span.a, b=span.b, by_mm=abs(mm)) for span, mm in away
         ]

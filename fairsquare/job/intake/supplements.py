@@ -45,7 +45,7 @@ def _state(facts: JobFacts, line: SupplementLineFact) -> LineState:
     sent = [
         supplement for supplement in facts.supplements if line.id in supplement.lines and supplement.withdrawn is None
     ]
-    answers = tuple(one for one in facts.supplement_answers if one.line == line.id)
+    answers = tuple(answer for answer in facts.supplement_answers if answer.line == line.id)
     status: LineStatus = answers[-1].answer if answers else "sent" if sent else "draft"
     word = next((go_ahead for go_ahead in reversed(facts.go_aheads) if go_ahead.line == line.id), None)
     return LineState(line, status, sent[-1] if sent else None, answers, word)

@@ -322,7 +322,7 @@ def _join(
     }
     joined = Joined(
         trusted=tuple(trusted),
-        readings={int(one.id): one for one in found.observations},
+        readings={int(observation.id): observation for observation in found.observations},
         places=found.places,
         sights={name: at for name, at in found.setups.items() if isinstance(at, SightLine)},
         doubts=_doubts(found.rejected, found.distrusted, found.suspects),

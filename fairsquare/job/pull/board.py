@@ -142,9 +142,9 @@ def places_now(facts: JobFacts) -> dict[str, Row3]:
     before = damage_picture(facts)
     setup = current_setup(facts)
     now = picture_of(facts, setup, facts.sheet) if setup and facts.sheet else None
-    found = {code: placed.xyz for code, placed in (before.placed if before else {}).items()}
-    found.update({code: placed.xyz for code, placed in (now.placed if now else {}).items()})
-    return found
+    places = {code: placed.xyz for code, placed in (before.placed if before else {}).items()}
+    places.update({code: placed.xyz for code, placed in (now.placed if now else {}).items()})
+    return places
 
 
 def board_of(facts: JobFacts) -> Board | None:
@@ -221,11 +221,11 @@ def share_given_back(pulled: Iterable[tuple[Watched, PointCycle]]) -> float | No
 
 def loaded_places(facts: JobFacts, since: str) -> dict[str, list[tuple[ReadingFact, Row3]]]:
     """Return the readings of points under load since a moment, in vehicle axes, oldest first."""
-    found: dict[str, list[tuple[ReadingFact, Row3]]] = {}
+    places: dict[str, list[tuple[ReadingFact, Row3]]] = {}
     loaded = [reading for reading in counting(facts.readings) if reading.loaded and reading.by.at >= since]
     for reading, place in _placed(facts, loaded):
-        found.setdefault(reading.code, []).append((reading, place))
-    return found
+        places.setdefault(reading.code, []).append((reading, place))
+    return places
 
 
 def _free_before(facts: JobFacts, moment: str) -> dict[str, Row3]:

@@ -122,7 +122,7 @@ def point_demands(facts: JobFacts, picture: Picture, consented: frozenset[str] =
         for state in ("off", "close")
         if (codes := [code for code, one in judged.items() if one.state == state and (code, state) not in left_off])
     )
-    fair = sum(one.state == "fair" for one in judged.values())
+    fair = sum(judgement.state == "fair" for judgement in judged.values())
     allowed = [code for code, one in judged.items() if (code, one.state) in left_off]
     evidence = say("points.fair", fair=fair, many=len(judged), consented=allowed)
     yield demand("fair", evidence, not_fair, page="damage")

@@ -301,13 +301,13 @@ def _no_easier(then: HoldRecord, now: HoldRecord) -> bool:
 def _wrongly_fresh(facts: JobFacts) -> list[Disagreement]:
     """Return the readings and gaps that are marked old, or not, otherwise than the moves of the record have it."""
     again = aged(facts)
-    found = []
+    fresh = []
     for name in ("readings", "gaps"):
         pairs = zip(getattr(facts, name), getattr(again, name), strict=True)
         for k, (stands, follows) in enumerate(pairs):
             if stands.stale != follows.stale:
-                found.append(Disagreement(where=f"/{name}/{k}/stale", stands=stands.stale, follows=follows.stale))
-    return found
+                fresh.append(Disagreement(where=f"/{name}/{k}/stale", stands=stands.stale, follows=follows.stale))
+    return fresh
 
 
 def _point(code: str, before: dict[str, PointJudgement], picture: Picture | None) -> PointRecord:

@@ -53,13 +53,13 @@ def _summed(cycle: str, code: Code, lot: Sequence[ReadingFact]) -> Streamed:
 
 def _cycles(events: Sequence[PullEventFact]) -> list[tuple[str, str]]:
     """Return when each cycle began, and its name: pull and cycle."""
-    found: list[tuple[str, str]] = []
+    cycles: list[tuple[str, str]] = []
     cycle = 0
     for event in events:
         if event.state == "cautions":
             cycle = 1 if event.watched else cycle + 1
-            found.append((event.by.at, f"{event.pull}, {cycle}"))
-    return found
+            cycles.append((event.by.at, f"{event.pull}, {cycle}"))
+    return cycles
 
 
 def _cycle_at(cycles: Sequence[tuple[str, str]], at: str) -> str | None:

@@ -100,15 +100,15 @@ class SeamState(NamedTuple):
 
 def seam_states(facts: JobFacts) -> tuple[SeamState, ...]:
     """Return the seams of a job by their numbers."""
-    found = []
+    states = []
     for one in facts.said:
         if one.topic != "seam" or one.seam is None:
             continue
         own = [fact for fact in facts.done if fact.taken_back is None]
         coupons = tuple(f for f in own if isinstance(f.what, CouponMade) and f.what.seam == one.subject)
         log = tuple(f for f in own if isinstance(f.what, WeldMade) and f.what.seam == one.subject)
-        found.append(SeamState(one, one.seam, coupons, log))
-    return tuple(sorted(found, key=lambda state: state.number))
+        states.append(SeamState(one, one.seam, coupons, log))
+    return tuple(sorted(states, key=lambda state: state.number))
 
 
 def bond_said(facts: JobFacts) -> BondSaid | None:

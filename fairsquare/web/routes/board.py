@@ -197,11 +197,11 @@ def _after_typed(form: Form) -> AfterPull:
 
 
 def _cycles_by_code(view: JobView) -> dict[str, list[PointCycle]]:
-    found: dict[str, list[PointCycle]] = {}
+    cycles: dict[str, list[PointCycle]] = {}
     for event in view.facts.pull_events:
         for cycle in event.cycles:
-            found.setdefault(cycle.code, []).append(cycle)
-    return found
+            cycles.setdefault(cycle.code, []).append(cycle)
+    return cycles
 
 
 def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:

@@ -310,12 +310,12 @@ def take_back(request: Request, number: str, section: int, cut: int, form: Form 
 
 def _typed_cuts(state: SectionState, typed: dict[str, str]) -> dict[str, float]:
     cut = state.strip.cut if state.strip else ()
-    found = {}
+    cuts = {}
     for index, layer in enumerate(cut):
         text = typed.get(f"cut-{index}", "").strip()
         if text:
-            found[layer.id] = float(read_length(text, "mm", field=f"cut-{index}").mm)
-    return found
+            cuts[layer.id] = float(read_length(text, "mm", field=f"cut-{index}").mm)
+    return cuts
 
 
 def _drawn(
@@ -387,17 +387,17 @@ def _openings(view: JobView, state: SectionState) -> list[tuple[AccessCut, Said 
 
 def _gates(view: JobView, state: SectionState) -> list[tuple[list[str], tuple[Missing, ...]]]:
     """Return the layers that are not cut yet, those together that wait for the same, with what that is."""
-    found: list[tuple[list[str], tuple[Missing, ...]]] = []
+    gates: list[tuple[list[str], tuple[Missing, ...]]] = []
     for layer in state.strip.cut if state.strip else ():
         if state.final(layer.id) is not None:
             continue
         waits = final_waits(view.facts, view.state, state, layer.id)
-        same = next((names for names, missing in found if missing == waits), None)
+        same = next((names for names, missing in gates if missing == waits), None)
         if same is None:
-            found.append(([layer.id], waits))
+            gates.append(([layer.id], waits))
         else:
             same.append(layer.id)
-    return found
+    return gates
 
 
 def _budget_context(state: SectionState) -> dict[str, Any]:

@@ -220,7 +220,7 @@ def _until(plan: KeptPlan, end: datetime.datetime) -> list[KeptPiece]:
 
 def _days(said: ShopSaid, zone: ZoneInfo, now: datetime.datetime, many: int) -> list[BoardDay]:
     """Return the next days on which anybody works, today first where there is any of it left."""
-    found: list[BoardDay] = []
+    days: list[BoardDay] = []
     base = now.replace(second=0, microsecond=0)
     day = now.astimezone(zone).date()
     for _ in range(60):
@@ -234,8 +234,8 @@ def _days(said: ShopSaid, zone: ZoneInfo, now: datetime.datetime, many: int) -> 
         ]
         if stretches and stretches[-1][1] > now:
             title = "Today" if day == now.astimezone(zone).date() else f"{day:%A}"
-            found.append(BoardDay(f"{title}, {day.day} {day:%B}", stretches[0][0], stretches[-1][1], stretches))
-        if len(found) == many:
+            days.append(BoardDay(f"{title}, {day.day} {day:%B}", stretches[0][0], stretches[-1][1], stretches))
+        if len(days) == many:
             break
         day += datetime.timedelta(days=1)
-    return found
+    return days

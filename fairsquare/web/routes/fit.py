@@ -98,7 +98,7 @@ def _page(
         carried=carried(view.facts),
         free_spans=_free_spans(view),
         findings=fit_findings(view.facts, view.state.picture),
-        unsettled={one.key for one in open_fit_findings(view.facts, view.state.picture)},
+        unsettled={finding.key for finding in open_fit_findings(view.facts, view.state.picture)},
         settled={settlement.finding: settlement for settlement in view.facts.settlements},
         moves={what: MOVES[what].title for what in SIMPLE},
         log=view.facts.movements[-8:][::-1],

@@ -268,7 +268,7 @@ def _page(
     looked_through = facts.readings if point and setup is not None else ()
     of_it = (r for r in reversed(looked_through) if point in r.codes and r.setup == setup)
     still = (r for r in reversed(counting(looked_through)) if point in r.codes and r.setup == setup)
-    states = [one.state for one in judged.values()]
+    states = [judgement.state for judgement in judged.values()]
     return render(
         request,
         "parts/measure_board.html" if request.headers.get("hx-request") else "measure.html",

@@ -104,11 +104,11 @@ def end(request: Request, number: str, form: Form = Depends(sent_form)) -> Respo
 
 def _undone(sheet: Sheet, told: practice.Told) -> list[str]:
     """Return what each pull of the calculation's own plan undoes, in true words."""
-    found, before = [], _less_sheet(sheet, told.start)
+    undone, before = [], _less_sheet(sheet, told.start)
     for pull in told.planned.pulls:
-        found.append(undone_words(pull.mode, undone_sense(sheet, before, pull.free, pull.mode)))
+        undone.append(undone_words(pull.mode, undone_sense(sheet, before, pull.free, pull.mode)))
         before = {**before, **pull.free}
-    return found
+    return undone
 
 
 def _less_sheet(sheet: Sheet, places: dict[str, Row3]) -> dict[str, Row3]:

@@ -149,13 +149,13 @@ def take_back(request: Request, tool: int, event: int, form: Form = Depends(sent
 
 def _readings(said: str) -> list[float]:
     parts = [part for part in re.split(r"[\n;]+", said) if part.strip()]
-    found = []
+    readings = []
     for number, part in enumerate(parts, start=1):
         try:
-            found.append(float(read_length(part, "mm", field="readings").mm))
+            readings.append(float(read_length(part, "mm", field="readings").mm))
         except FairSquareError as fault:
             raise Refused(f"Reading {number}: {fault.title}", field="readings", value=part[:40]) from None
-    return found
+    return readings
 
 
 def _today(request: Request) -> datetime.date:

@@ -336,12 +336,12 @@ def _waits(state: SeamState) -> dict[str, float]:
     if order is None or asked is None:
         return {}
     seconds = {weld.id: weld.seconds for weld in asked.welds}
-    found, free = {}, 0.0
+    waits, free = {}, 0.0
     for one in order.order:
         waited = one.start_s - free
-        found[one.id] = waited if waited >= LEAST_WAIT_S else 0.0
+        waits[one.id] = waited if waited >= LEAST_WAIT_S else 0.0
         free = one.start_s + seconds[one.id]
-    return found
+    return waits
 
 
 def _settings_words(state: SeamState) -> str:

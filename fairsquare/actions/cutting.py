@@ -229,7 +229,7 @@ class _Waived(NamedTuple):
 
 def template_of(state: SectionState, layer: str, whose: Whose, reach: str) -> Template:
     """Return the template of a layer, round its cut, or (`reach` is `datum`) all the way from the datum. Raises `Refused`."""
-    lines = next((one for one in state.drawn if one.layer == layer), None)
+    lines = next((weld for weld in state.drawn if weld.layer == layer), None)
     own = state.layer(layer)
     if state.strip is None or lines is None or own is None:
         raise Refused("There is no line on this layer: settle where it is cut first.", field="layer", value=layer[:40])

@@ -58,7 +58,14 @@ _DEEDS: dict[DoneKind, Deed] = {
 
 def version_of(view: JobView, topic: SaidTopic, subject: int = 0) -> int:
     """Return the version of what was last said of a topic; 0 where nothing was."""
-    return next((one.version for one in view.facts.said if one.topic == topic and one.subject == subject), 0)
+    return next(
+        (
+            statement.version
+            for statement in view.facts.said
+            if statement.topic == topic and statement.subject == subject
+        ),
+        0,
+    )
 
 
 def seam_of(view: JobView, seam: int) -> SeamState:
@@ -136,7 +143,9 @@ def _say(
 
 
 def _check_seen(view: JobView, topic: SaidTopic, subject: int, seen: int) -> None:
-    now = next((one for one in view.facts.said if one.topic == topic and one.subject == subject), None)
+    now = next(
+        (statement for statement in view.facts.said if statement.topic == topic and statement.subject == subject), None
+    )
     if (now.version if now else 0) != seen:
         who = now.by.name if now else "Somebody"
         raise Unsure(
@@ -282,7 +291,7 @@ def _check_weld(view: JobView, done: WeldMade) -> None:
     if view.state.welded:
         raise Unsure("Final welding is recorded as done: what comes after is a new fit.", field="weld", value=done.weld)
     first = [weld for weld in state.plan.welds if weld.stage < planned.stage or weld.id in planned.after]
-    waiting = [one.id for one in first if one.id not in state.good]
+    waiting = [weld.id for weld in first if weld.id not in state.good]
     if waiting and done.look == "good":
         raise Unsure(
             f"{done.weld} comes after {', '.join(waiting)}: what is inside comes before the plate that closes it.",

@@ -43,21 +43,24 @@ def signer_of(by: SignedBy, known: KnownKeys) -> Signer:
     if by.signed == "wrong":
         return Signer("wrong", "Nobody who is known: the signature in it is not of this content.")
     grouped = in_groups(by.fingerprint)
-    own = next((one for one in known.own if one.fingerprint == by.fingerprint), None)
+    own = next((theirs for theirs in known.own if theirs.fingerprint == by.fingerprint), None)
     if own is not None:
         return Signer("own", f"This shop, as {by.shop}, with its {'' if own.in_force else 'earlier '}key {grouped}.")
-    for one in known.other:
-        if one.fingerprint == by.fingerprint and one.taken_back_at is None:
+    for theirs in known.other:
+        if theirs.fingerprint == by.fingerprint and theirs.taken_back_at is None:
             return Signer(
                 "accepted",
-                f"{one.shop}, key {grouped}, which {one.by} accepted here on {one.at[:10]} after it was read out.",
+                f"{theirs.shop}, key {grouped}, which {theirs.by} accepted here on {theirs.at[:10]} after it was read out.",
             )
-    back = next((one for one in known.other if one.fingerprint == by.fingerprint), None)
+    back = next((theirs for theirs in known.other if theirs.fingerprint == by.fingerprint), None)
     if back is not None:
         return Signer(
             "unknown", f"A key of {back.shop} that {back.taken_back_by} took back on {(back.taken_back_at or '')[:10]}."
         )
-    another = next((one for one in known.other if one.taken_back_at is None and _alike(one.shop, by.shop)), None)
+    another = next(
+        (theirs for theirs in known.other if theirs.taken_back_at is None and _alike(theirs.shop, by.shop)),
+        None,
+    )
     warning = f" {another.shop} has another key here: ask them whether they made a new one." if another else ""
     return Signer(
         "unknown",
@@ -74,9 +77,9 @@ def accept_key(desk: Desk, person: Person, key: str, shop: str, fingerprint: str
 
     def work(connection: Connection) -> dict[str, Any]:
         known = known_keys(connection, desk.workshop)
-        if any(one.fingerprint == told for one in known.own):
+        if any(theirs.fingerprint == told for theirs in known.own):
             raise Refused("That is this shop's own key.", field="fingerprint", value=told)
-        if any(one.fingerprint == told and one.taken_back_at is None for one in known.other):
+        if any(theirs.fingerprint == told and theirs.taken_back_at is None for theirs in known.other):
             raise Refused("That key was accepted before.", field="fingerprint", value=told)
         return {"id": keys.accept_key(connection, told, name, person.id)}
 

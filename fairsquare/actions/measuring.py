@@ -74,24 +74,24 @@ def take_readings(
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         own = setup
-        if any(one.kind not in ("span", "difference") for one in taken):
+        if any(new.kind not in ("span", "difference") for new in taken):
             _check_in_force(view, setup)
         elif view.setup is None or view.setup.number != setup:
             own = None
-        checked = [checked_reading(view.facts, view.setup, one, index) for index, one in enumerate(taken)]
-        if any(one.purpose != "reference" and one.kind not in ("span", "difference") for one in checked):
+        checked = [checked_reading(view.facts, view.setup, new, index) for index, new in enumerate(taken)]
+        if any(new.purpose != "reference" and new.kind not in ("span", "difference") for new in checked):
             desk.check_crossed(view, "setup_accepted")
         before = {r.code: r.id for r in reference_readings(view.facts, own) if r.kind == "point"} if own else {}
         ids = []
-        for one in checked:
-            if one.replaces is not None:
-                check_own(person, people.who_recorded(connection, "reading", one.replaces))
-            again = one.kind == "point" and one.purpose == "reference" and one.replaces is None and one.code in before
-            reading = one.model_copy(update={"replaces": before[one.code]}) if again else one
+        for new in checked:
+            if new.replaces is not None:
+                check_own(person, people.who_recorded(connection, "reading", new.replaces))
+            again = new.kind == "point" and new.purpose == "reference" and new.replaces is None and new.code in before
+            reading = new.model_copy(update={"replaces": before[new.code]}) if again else new
             ids.append(measuring.take_reading(connection, view.job.id, own, reading, person.id))
             if reading.kind == "point" and reading.purpose == "reference":
                 before[reading.code] = ids[-1]
-        if any(one.kind == "point" and one.purpose == "reference" for one in checked):
+        if any(new.kind == "point" and new.purpose == "reference" for new in checked):
             _void_if_moved(connection, view, person)
         _void_if_slipped(connection, view, checked, person)
         return {"ids": ids}
@@ -116,11 +116,11 @@ def _void_if_slipped(connection: Connection, view: JobView, taken: Sequence[NewR
     """Stop the pull under way, and void the set-up, when what was just read under load shows that a clamp slips."""
     setting, setup = setting_of(view.facts), view.setup
     held = {anchor.code for anchor in setting.anchors} if setting else set()
-    if setup is None or not any(one.loaded and one.code in held for one in taken):
+    if setup is None or not any(new.loaded and new.code in held for new in taken):
         return
     at = utc(datetime.datetime.now(datetime.UTC).replace(tzinfo=None))
     by = Who(name=person.full_name, role=person.role, at=at)
-    now = [as_fact(one, setup, by) for one in taken]
+    now = [as_fact(new, setup, by) for new in taken]
     facts = view.facts.model_copy(update={"readings": (*view.facts.readings, *now)})
     slips, events = slips_now(facts), under_way(facts)
     if not slips or not events:
@@ -179,7 +179,7 @@ def choose(
             return {"id": measuring.choose_references(connection, view.job.id, setup, sound, reason, person.id)}
         fit = view.state.picture.fit if view.state.picture else None
         offered = [fit.trusted, *(other.trusted for other in fit.alternatives)] if fit and fit.trusted else []
-        chosen = next((one for one in offered if set(one) == set(trusted)), None)
+        chosen = next((choice for choice in offered if set(choice) == set(trusted)), None)
         if chosen is None:
             raise Refused(
                 "These references do not fit together: choose one of the sets that are offered.",

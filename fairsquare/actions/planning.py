@@ -174,9 +174,9 @@ def out_of_date(desk: Desk, plan: KeptPlan) -> list[str]:
 def _shop_now(desk: Desk, zone: ZoneInfo, now: str) -> ShopNow:
     _, said = desk.database.run(shop.said)
     active = [one for one in desk.database.run(people.people) if one["active"]]
-    names = {one["name"]: one["full_name"] for one in active}
-    sign_ins = {one["id"]: one["name"] for one in active}
-    may_not_sign = frozenset(one["name"] for one in active if one["role"] not in roles_that_may("sign"))
+    names = {person["name"]: person["full_name"] for person in active}
+    sign_ins = {person["id"]: person["name"] for person in active}
+    may_not_sign = frozenset(person["name"] for person in active if person["role"] not in roles_that_may("sign"))
     moment = datetime.datetime.fromisoformat(now)
     today = moment.astimezone(zone).date().isoformat()
     hands = tuple(hand for hand in said.hands if hand.name in names and today not in hand.away)
@@ -189,7 +189,7 @@ def _job(desk: Desk, view: JobView, going_on: Sequence[work.OpenWork], sign_ins:
         view.job.details.vehicle,
         work_on(desk, view),
         waiting(view.facts),
-        tuple((one.operation, sign_ins.get(one.person, "")) for one in going_on if one.job == view.job.number),
+        tuple((work.operation, sign_ins.get(work.person, "")) for work in going_on if work.job == view.job.number),
         view.setup is not None,
     )
 
@@ -255,7 +255,7 @@ def _kept(
     last: KeptPlan | None,
 ) -> KeptPlan:
     pieces = []
-    for one in sorted(made.plan, key=lambda one: (one.start, one.id)):
+    for one in sorted(made.plan, key=lambda operation: (operation.start, operation.id)):
         piece = found.pieces[one.id]
         before = was.get(one.id)
         pieces.append(

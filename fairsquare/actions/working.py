@@ -56,17 +56,17 @@ def start_work(desk: Desk, person: Person, key: str, number: str, operation: str
 
     def begin(connection: Connection, view: JobView) -> dict[str, Any]:
         _check_operation(desk, view, operation)
-        for one in work.going_on(connection, person.id):
-            if one.job == number and one.operation == operation:
-                return {"id": one.id}
-            if has_to_be_said(one):
+        for clock in work.going_on(connection, person.id):
+            if clock.job == number and clock.operation == operation:
+                return {"id": clock.id}
+            if has_to_be_said(clock):
                 raise Unsure(
-                    f"Your clock on {one.operation} ({one.job}) still runs: say first when you stopped.",
+                    f"Your clock on {clock.operation} ({clock.job}) still runs: say first when you stopped.",
                     field="operation",
                 )
-            work.end(connection, one.id, "next", "", person.id)
-            if one.job != number:
-                jobs.touch(connection, one.job_id)
+            work.end(connection, clock.id, "next", "", person.id)
+            if clock.job != number:
+                jobs.touch(connection, clock.job_id)
         return {"id": work.start(connection, view.job.id, operation, person.id)}
 
     return int(desk.in_job(person, key, f"work {number}", number, begin, of_person=True)["id"])

@@ -114,7 +114,7 @@ def _there(pieces: Sequence[KeptPiece], places: Mapping[str, int]) -> Iterator[t
 def _packed(spans: Sequence[tuple[str, str, str]], many: int) -> dict[str, int] | None:
     """Return a number below `many` for each name, so that no two of a number overlap; none where that cannot be."""
     free, packed = [""] * many, {}
-    for name, start, end in sorted(spans, key=lambda one: one[1]):
+    for name, start, end in sorted(spans, key=lambda span: span[1]):
         number = next((k for k in range(many) if free[k] <= start), None)
         if number is None:
             return None

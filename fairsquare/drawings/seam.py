@@ -35,8 +35,8 @@ def seam_drawing(
         )
     frame = _Frame(plan, width)
     heat = _heat(frame, asked, order, at_s) if order and asked and at_s is not None else ""
-    numbers = {one.id: k for k, one in enumerate(order.order, start=1)} if order else {}
-    starts = {one.id: one.start_s for one in order.order} if order else {}
+    numbers = {weld.id: k for k, weld in enumerate(order.order, start=1)} if order else {}
+    starts = {weld.id: weld.start_s for weld in order.order} if order else {}
     parts = [_weld(frame, weld, numbers.get(weld.id), made.get(weld.id, ""), starts, at_s) for weld in plan.welds]
     label = escape(f"Seam {plan.name}: {len(plan.welds)} welds, numbered in their order")
     return Markup(  # noqa: S704 - what was typed is escaped

@@ -67,20 +67,20 @@ class DotRow(NamedTuple):
 def first_and_last(points: Sequence[WentPoint], figure: Callable[[float], str], width: float = WIDTH) -> Markup | None:
     """Return how far points were off when they were first read and last, the farthest first; `figure` writes mm."""
     on = _rows(width)
-    shown = sorted(points, key=lambda one: -one.first_mm)[:_MOST_POINTS]
+    shown = sorted(points, key=lambda point: -point.first_mm)[:_MOST_POINTS]
     if not shown:
         return None
-    most = max(max(one.first_mm, one.last_mm) for one in shown) or 1.0
+    most = max(max(row.first_mm, row.last_mm) for row in shown) or 1.0
     parts = []
-    for k, one in enumerate(shown):
+    for k, row in enumerate(shown):
         y = on.middle(k)
-        first, last = on.along(one.first_mm / most), on.along(one.last_mm / most)
+        first, last = on.along(row.first_mm / most), on.along(row.last_mm / most)
         parts.append(
-            f'{on.name(one.code, y)}<path class="w-way" d="M{first:.1f} {y:.1f}H{last:.1f}"/>'
-            f'<g class="sign {_state(one.first)} w-first">{marks(_state(one.first), first, y)}</g>'
-            f'<g class="sign {_state(one.last)}">{marks(_state(one.last), last, y)}</g>'
-            f'<text class="w-figure" x="{width:g}" y="{y + 5:.1f}" text-anchor="end">{escape(figure(one.first_mm))} → '
-            f"{escape(figure(one.last_mm))}</text>"
+            f'{on.name(row.code, y)}<path class="w-way" d="M{first:.1f} {y:.1f}H{last:.1f}"/>'
+            f'<g class="sign {_state(row.first)} w-first">{marks(_state(row.first), first, y)}</g>'
+            f'<g class="sign {_state(row.last)}">{marks(_state(row.last), last, y)}</g>'
+            f'<text class="w-figure" x="{width:g}" y="{y + 5:.1f}" text-anchor="end">{escape(figure(row.first_mm))} → '
+            f"{escape(figure(row.last_mm))}</text>"
         )
     return on.drawn(parts, len(shown), f"{len(shown)} points, how far off first and last", home="where it belongs")
 
@@ -88,19 +88,19 @@ def first_and_last(points: Sequence[WentPoint], figure: Callable[[float], str], 
 def hours_by_operation(rows: Sequence[WentHours], width: float = WIDTH) -> Markup | None:
     """Return hours sold (outline) against worked (solid) by operation, the longest first."""
     on = _rows(width)
-    shown = sorted(rows, key=lambda one: -max(one.sold_h, one.worked_h))[:_MOST_ROWS]
-    most = max((max(one.sold_h, one.worked_h) for one in shown), default=0.0)
+    shown = sorted(rows, key=lambda row: -max(row.sold_h, row.worked_h))[:_MOST_ROWS]
+    most = max((max(row.sold_h, row.worked_h) for row in shown), default=0.0)
     if not most:
         return None
     parts = []
-    for k, one in enumerate(shown):
+    for k, row in enumerate(shown):
         y = on.middle(k)
-        sold, worked = on.along(one.sold_h / most) - on.left, on.along(one.worked_h / most) - on.left
-        over = " over" if one.worked_h > one.sold_h + 0.05 else ""
+        sold, worked = on.along(row.sold_h / most) - on.left, on.along(row.worked_h / most) - on.left
+        over = " over" if row.worked_h > row.sold_h + 0.05 else ""
         parts.append(
-            f'{on.name(one.name, y)}<rect class="w-worked{over}" x="{on.left}" y="{y - 6:.1f}" width="{worked:.1f}" height="12"/>'
+            f'{on.name(row.name, y)}<rect class="w-worked{over}" x="{on.left}" y="{y - 6:.1f}" width="{worked:.1f}" height="12"/>'
             f'<rect class="w-sold" x="{on.left}" y="{y - 9:.1f}" width="{max(sold, 0.1):.1f}" height="18"/>'
-            f'<text class="w-figure" x="{width:g}" y="{y + 5:.1f}" text-anchor="end">{one.sold_h:.1f} / {one.worked_h:.1f} h</text>'
+            f'<text class="w-figure" x="{width:g}" y="{y + 5:.1f}" text-anchor="end">{row.sold_h:.1f} / {row.worked_h:.1f} h</text>'
         )
     return on.drawn(parts, len(shown), f"{len(shown)} operations, hours sold and worked")
 
@@ -108,7 +108,7 @@ def hours_by_operation(rows: Sequence[WentHours], width: float = WIDTH) -> Marku
 def hours_waited(rows: Sequence[tuple[str, float, int]], width: float = WIDTH) -> Markup | None:
     """Return hours of the clock waited, longest first: what for, hours, how often."""
     on = _rows(width)
-    shown = sorted(rows, key=lambda one: -one[1])[:_MOST_ROWS]
+    shown = sorted(rows, key=lambda row: -row[1])[:_MOST_ROWS]
     most = max((hours for _, hours, _ in shown), default=0.0)
     if not shown:
         return None

@@ -113,8 +113,8 @@ def check_record_body(content: bytes) -> RecordCheck:
             signed_by=by,
         )
     wrong = recompute(record)
-    otherwise = [one for one in wrong if one.since is not None]
-    unexplained = [one for one in wrong if one.since is None]
+    otherwise = [figure for figure in wrong if figure.since is not None]
+    unexplained = [figure for figure in wrong if figure.since is None]
     told = [
         f"{one.where}: {one.stands!r} stands, {one.follows!r} follows from the readings" for one in unexplained[:50]
     ]
@@ -125,8 +125,8 @@ def check_record_body(content: bytes) -> RecordCheck:
         findings=(*findings, *told),
         signed_by=by,
         then=tuple(
-            f"{one.where}: by the rules of then {one.stands!r}, today {one.follows!r} ({one.since}: {one.what})"
-            for one in otherwise
+            f"{figure.where}: by the rules of then {figure.stands!r}, today {figure.follows!r} ({figure.since}: {figure.what})"
+            for figure in otherwise
         ),
     )
 

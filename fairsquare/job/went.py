@@ -216,7 +216,7 @@ class Past:
             for kind in {row.kind for row in job.hours}:
                 own = [row for row in job.hours if row.kind == kind and row.worked_h > 0 and row.usual_h > 0]
                 if own:
-                    times = sum(one.worked_h for one in own) / sum(one.usual_h for one in own)
+                    times = sum(row.worked_h for row in own) / sum(row.usual_h for row in own)
                     self._hours.setdefault(kind, []).append(times)
 
     def shares(self, construction: str, place: str) -> tuple[float, ...]:
@@ -238,14 +238,14 @@ class Past:
         found = self.shares(construction, place)
         if not found:
             return None
-        return _next_of([one - 1.0 for one in found], _SHARE_SIGMA, _JOB_SHARE_SIGMA, lambda value: 1.0 + value)
+        return _next_of([value - 1.0 for value in found], _SHARE_SIGMA, _JOB_SHARE_SIGMA, lambda value: 1.0 + value)
 
     def hours(self, kind: str) -> Learned | None:
         """Return how many times the usual hours the next of a kind takes, with the sigma of its logarithm; None: no past."""
         found = self.times(kind)
         if not found:
             return None
-        return _next_of([math.log(one) for one in found], _HOURS_SIGMA, _JOB_HOURS_SIGMA, math.exp)
+        return _next_of([math.log(value) for value in found], _HOURS_SIGMA, _JOB_HOURS_SIGMA, math.exp)
 
 
 def share_of(springs: Sequence[Sprung]) -> float | None:

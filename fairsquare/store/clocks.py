@@ -100,7 +100,7 @@ def running(connection: Connection) -> list[RunningClock]:
         )
         for row in rows
     ]
-    return sorted(clocks, key=lambda one: one.left_s)
+    return sorted(clocks, key=lambda clock: clock.left_s)
 
 
 RECORDED = {

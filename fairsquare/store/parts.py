@@ -101,8 +101,8 @@ def parts(connection: Connection, job_id: int) -> tuple[PartFact, ...]:
         job_id,
     )
     return tuple(
-        PartFact.model_validate({**one, "blank": Blank.model_validate_json(one["blank"]) if one["blank"] else None})
-        for one in found
+        PartFact.model_validate({**row, "blank": Blank.model_validate_json(row["blank"]) if row["blank"] else None})
+        for row in found
     )
 
 
@@ -115,7 +115,7 @@ def items(connection: Connection, job_id: int) -> tuple[PartItemFact, ...]:
             WHERE p.job_id = %s ORDER BY i.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    latest = {(one["part"], one["kind"], one["words"].lower()): PartItemFact.model_validate(one) for one in found}
+    latest = {(row["part"], row["kind"], row["words"].lower()): PartItemFact.model_validate(row) for row in found}
     return tuple(latest.values())
 
 
@@ -128,15 +128,15 @@ def spans(connection: Connection, job_id: int) -> tuple[PartSpanFact, ...]:
             WHERE p.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    latest = {(one["part"], frozenset((one["a"], one["b"]))): PartSpanFact.model_validate(one) for one in found}
+    latest = {(row["part"], frozenset((row["a"], row["b"]))): PartSpanFact.model_validate(row) for row in found}
     return tuple(latest.values())
 
 
 def _rows(connection: Connection, sql: str, job_id: int) -> list[dict[str, Any]]:
     own = ("at", "full_name", "role")
     return [
-        {**{name: value for name, value in one.items() if name not in own}, "by": who(one)}
-        for one in select(connection, sql, job_id)
+        {**{name: value for name, value in row.items() if name not in own}, "by": who(row)}
+        for row in select(connection, sql, job_id)
     ]
 
 

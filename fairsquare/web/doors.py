@@ -452,7 +452,7 @@ class Entered(NamedTuple):
 def _compiled() -> dict[str, list[tuple[re.Pattern[str], Door]]]:
     """Return the doors of each method, the one with the most letters of its own first."""
     compiled: dict[str, list[tuple[re.Pattern[str], Door]]] = {}
-    for door in sorted(doors(), key=lambda one: -len(re.sub(r"\{[^}]*\}", "", one.path))):
+    for door in sorted(doors(), key=lambda door: -len(re.sub(r"\{[^}]*\}", "", door.path))):
         compiled.setdefault(door.method, []).append((compile_path(door.path)[0], door))
     return compiled
 

@@ -57,7 +57,7 @@ def seam_typed(typed: Mapping[str, str]) -> SeamPlan:
         metal=metal,
         sheets_mm=tuple(sheet.mm for sheet in sheets),
         sheets_said=" + ".join(
-            f"{text} ({one.table})" if one.table else text for text, one in zip(said, sheets, strict=True)
+            f"{text} ({sheet.table})" if sheet.table else text for text, sheet in zip(said, sheets, strict=True)
         ),
         method=None if squeeze else typed.get("method") or None,
         composition=_composition(typed),
@@ -197,7 +197,7 @@ def seam_of_section(state: SectionState, watch: Sequence[str] = ()) -> dict[str,
     again, where they were, and the sheets that lie there. Sheets that nobody said are left empty."""
     joined = _welded_again(state.welds)
     sheets = sheets_of_section(state)
-    metals = {part.material for part in state.welds.parts} if state.welds else {one.material for one in _cut(state)}
+    metals = {part.material for part in state.welds.parts} if state.welds else {part.material for part in _cut(state)}
     plan = SeamPlan(
         name=state.fact.member,
         section=state.fact.number,
@@ -237,9 +237,9 @@ def sheets_of_section(state: SectionState) -> tuple[float, ...]:
     said = state.welds
     joined = _welded_again(said)
     if said and joined:
-        stack, _ = Counter(one.stack for one in joined).most_common(1)[0]
+        stack, _ = Counter(weld.stack for weld in joined).most_common(1)[0]
         sizes = {part.id: part.thickness_mm for part in said.parts}
-        below = all(one.after == ("bottom",) for one in joined if one.stack == stack)
+        below = all(weld.after == ("bottom",) for weld in joined if weld.stack == stack)
         found = [sizes[name] for name in (reversed(stack) if below else stack) if name in sizes]
         return tuple(found[:3]) if len(found) > 1 else ()
     cut = _cut(state)

@@ -136,8 +136,8 @@ def strip_rows(strip: StripSaid) -> dict[str, list[Row]]:
             for one in strip.access
         ],
         "behind": [
-            {"kind": one.kind, "from": plain(one.start), "to": plain(one.end), "words": one.words}
-            for one in strip.behind
+            {"kind": thing.kind, "from": plain(thing.start), "to": plain(thing.end), "words": thing.words}
+            for thing in strip.behind
         ],
         "opening": [
             {"layer": access_cut.layer, "at": plain(access_cut.at_mm), "words": access_cut.words}

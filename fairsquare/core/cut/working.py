@@ -135,7 +135,7 @@ def _of_spot(
         cannot = Step(weld.id, "cannot", "", 0, (), found.in_the_way if found else (), words)
         return MappedWeld(weld, cannot, cannot, say("rejoin.unknown"), words)
     ours = frozenset(name for name in weld.stack if fates[name] != "donor")
-    rejoin = _rejoined_by([(one.method, one.side) for one in found.rejoin], said)
+    rejoin = _rejoined_by([(rule.method, rule.side) for rule in found.rejoin], said)
     vehicle = _step(weld, found, "vehicle", [n for n in found.do_not_drill if n in ours], said)
     theirs = [name for name in found.do_not_drill if name not in ours]
     return MappedWeld(weld, vehicle, _step(weld, found, "donor", theirs, said), rejoin, "")
@@ -218,9 +218,9 @@ def putting_in(said: WeldsSaid) -> dict[str, tuple[str, ...]]:
     """Return for each flange, in words, what goes over, under or between what when the part is put in, from its stacks."""
     fates = {part.id: part.fate for part in said.parts}
     found: dict[str, list[str]] = {}
-    for one in stacked(said):
-        words = _goes(one.stack, fates)
-        own = found.setdefault(one.flange, [])
+    for stack in stacked(said):
+        words = _goes(stack.stack, fates)
+        own = found.setdefault(stack.flange, [])
         if words and words not in own:
             own.append(words)
     return {flange: tuple(words) for flange, words in found.items()}
@@ -255,8 +255,8 @@ def metals_that_touch(said: WeldsSaid) -> dict[str, str]:
     """Return which parts lie on one another that eat each other unless they are kept apart, with the caution for them."""
     metals = {part.id: part.material for part in said.parts}
     found = {}
-    for one in stacked(said):
-        for a, b in pairwise(one.stack):
+    for stack in stacked(said):
+        for a, b in pairwise(stack.stack):
             caution = metals_touch(metals[a], metals[b])
             if caution:
                 found[f"{a} and {b}"] = caution

@@ -63,8 +63,8 @@ def find_groups(found: Deviations) -> tuple[Group, ...]:
     order = {member: place for place, member in enumerate(members)}
     joined = _join(found, [motion for motion in motions if motion.p >= RIGID])
     every = [*joined, *(motion for motion in motions if motion.p < RIGID)]
-    every.sort(key=lambda one: min(order[member] for member in one.members))
-    return tuple(_group(found, one) for one in every)
+    every.sort(key=lambda group: min(order[member] for member in group.members))
+    return tuple(_group(found, group) for group in every)
 
 
 def _join(found: Deviations, rigid: list[_Motion]) -> list[_Motion]:
@@ -72,17 +72,17 @@ def _join(found: Deviations, rigid: list[_Motion]) -> list[_Motion]:
     tried: dict[tuple[str, ...], _Motion] = {}
     while True:
         unions = []
-        for place, one in enumerate(rigid):
+        for place, group in enumerate(rigid):
             for other in rigid[place + 1 :]:
-                key = (*one.members, *other.members)
+                key = (*group.members, *other.members)
                 if key not in tried:
-                    tried[key] = _fit(found, key, tuple(sorted((*one.rows, *other.rows))))
-                unions.append((tried[key], one, other))
+                    tried[key] = _fit(found, key, tuple(sorted((*group.rows, *other.rows))))
+                unions.append((tried[key], group, other))
         best = max(unions, key=lambda union: union[0].p, default=None)
         if best is None or best[0].p < RIGID:
             return rigid
         at = rigid.index(best[1])
-        rigid = [one for one in rigid if one is not best[1] and one is not best[2]]
+        rigid = [group for group in rigid if group is not best[1] and group is not best[2]]
         rigid.insert(at, best[0])
 
 

@@ -92,21 +92,23 @@ class _History:
         events = [event for event in tool.events if event.taken_back is None]
         self._done = sorted(
             (event.what for event in events if isinstance(event.what, Calibrated)),
-            key=lambda one: (one.done_on, one.due_on),
+            key=lambda event: (event.done_on, event.due_on),
         )
-        known = sorted(((_when(event), event, judged(event)) for event in events), key=lambda one: one[0])
-        self._known = [(when, one, found) for when, one, found in known if found is None or found.verdict != "again"]
+        known = sorted(((_when(event), event, judged(event)) for event in events), key=lambda event: event[0])
+        self._known = [
+            (when, event, found) for when, event, found in known if found is None or found.verdict != "again"
+        ]
 
     def at(self, at: str) -> Standing:
         """Return how far the tool is to be trusted in what it read at a moment."""
         before = [entry for entry in self._known if entry[0] <= at][-1:]
         after = [entry for entry in self._known if entry[0] > at][:1]
         for since, nearest in ((False, before), (True, after)):
-            for _, one, found in nearest:
-                if found is not None and found.verdict == "bad" and isinstance(one.what, BarRead):
-                    check = {"day": one.what.read_on, "bar": one.what.bar, "check": check_said(found)}
+            for _, event, found in nearest:
+                if found is not None and found.verdict == "bad" and isinstance(event.what, BarRead):
+                    check = {"day": event.what.read_on, "bar": event.what.bar, "check": check_said(found)}
                     return Standing(self._name, "bad", say("tool.found_bad", since=since, **check))
-        done = [one for one in self._done if one.done_on <= at[:10]]
+        done = [event for event in self._done if event.done_on <= at[:10]]
         if not done:
             return Standing(self._name, "unknown", say("tool.no_calibration"))
         last = done[-1]

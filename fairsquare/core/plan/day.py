@@ -34,7 +34,7 @@ def plan_again(
     that stand there already. `was`: by id the minute of the clock and the person of the plan before, and whether that is fixed; a
     time that is not worked any more binds nothing. Raises `Refused` as `day_plan` does.
     """
-    numbers = {one.id: k for k, one in enumerate(request.operations)}
+    numbers = {operation.id: k for k, operation in enumerate(request.operations)}
     shop = read_shop(request, by_name=True)
     before = {}
     for id, (start, person, fixed) in was.items():
@@ -50,26 +50,26 @@ def plan_again(
 
 def planned(request: DayPlan, shop: Shop, plan: list[Manned], solved: Solved) -> DayPlanned:
     """Return a plan by the names and the clock of its request."""
-    ends = [shop.time.ends(one.after) for one in plan]
+    ends = [shop.time.ends(planned.after) for planned in plan]
     over = [end + task.wait for end, task in zip(ends, shop.tasks, strict=True)]
     finish = max(over)
     late = {
-        one.id: until - one.due_min
-        for one, until in zip(request.operations, over, strict=True)
-        if one.due_min is not None and until > one.due_min
+        operation.id: until - operation.due_min
+        for operation, until in zip(request.operations, over, strict=True)
+        if operation.due_min is not None and until > operation.due_min
     }
     least_late = sum(late.values()) <= solved.late_bound
     return DayPlanned(
         plan=tuple(
             PlannedOperation(
-                id=one.id,
+                id=operation.id,
                 person=by.person,
                 helpers=by.helpers,
-                place=one.place,
+                place=operation.place,
                 start=shop.time.starts(by.start),
                 end=end,
             )
-            for one, by, end in zip(request.operations, plan, ends, strict=True)
+            for operation, by, end in zip(request.operations, plan, ends, strict=True)
         ),
         finish=finish,
         late=late,

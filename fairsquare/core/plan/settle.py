@@ -64,7 +64,11 @@ def _earliest(shop: Shop, plan: Sequence[Manned], k: int) -> int:
     task, own, time = shop.tasks[k], plan[k], shop.time
     start = max([task.earliest, *(free_after(shop, plan, before) for before in task.after)])
     start = max([start, *(_not_before_that(shop, plan, k, follower) for follower in _tied_to(shop, k))])
-    in_the_way = [(one.start, one.after) for other, one in enumerate(plan) if other != k and one.bound & own.bound]
+    in_the_way = [
+        (operation.start, operation.after)
+        for other, operation in enumerate(plan)
+        if other != k and operation.bound & own.bound
+    ]
     stay = next((number for number, stay in enumerate(shop.stays) if k in stay), None)
     if stay is None:
         in_the_way += _full(shop, plan, k)
@@ -107,8 +111,8 @@ def _full(shop: Shop, plan: Sequence[Manned], k: int, stay: int | None = None) -
         return []
     staying = {other for stay in shop.stays for other in stay}
     there = [
-        (one.start, one.after)
-        for other, one in enumerate(plan)
+        (operation.start, operation.after)
+        for other, operation in enumerate(plan)
         if other != k and other not in staying and shop.tasks[other].place == place
     ]
     there += [
@@ -147,8 +151,8 @@ def chain(shop: Shop, plan: Sequence[Manned], last: int) -> list[int]:
         k = found[-1]
         held_by = [
             other
-            for other, one in enumerate(plan)
-            if other != k and one.start < plan[k].start and _holds_up(shop, plan, other, k)
+            for other, operation in enumerate(plan)
+            if other != k and operation.start < plan[k].start and _holds_up(shop, plan, other, k)
         ]
         if not held_by:
             return found[::-1]

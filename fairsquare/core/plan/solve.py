@@ -82,8 +82,8 @@ def solve_again(shop: Shop) -> Solved:
 def lateness(shop: Shop, placed: Sequence[Placed]) -> int:
     """Return by how many minutes of the clock the tasks of a plan are late in all."""
     return sum(
-        max(0, _over(shop, one, task) - task.due)
-        for one, task in zip(placed, shop.tasks, strict=True)
+        max(0, _over(shop, place, task) - task.due)
+        for place, task in zip(placed, shop.tasks, strict=True)
         if task.due is not None
     )
 
@@ -106,7 +106,7 @@ def _no_later(shop: Shop, done_by: int, known: Sequence[Placed] | None) -> list[
     """Return the working minute by which each task ends in a plan that finishes no later than one that is known."""
     if known is None:
         return [done_by] * len(shop.tasks)
-    finish = max(_over(shop, one, task) for one, task in zip(known, shop.tasks, strict=True))
+    finish = max(_over(shop, place, task) for place, task in zip(known, shop.tasks, strict=True))
     late = lateness(shop, known)
     return [
         min(done_by, _last_minute(shop, task, finish if task.due is None else min(finish, task.due + late)))
@@ -152,19 +152,19 @@ class _ShopModel:
 
     def hint(self, placed: Sequence[Placed]) -> None:
         """Begin the search from a plan that is known."""
-        over = [_over(self.shop, one, task) for one, task in zip(placed, self.shop.tasks, strict=True)]
+        over = [_over(self.shop, place, task) for place, task in zip(placed, self.shop.tasks, strict=True)]
         self.model.add_hint(self.finish, max(over))
         self.model.add_hint(
-            self._last, max(one.start + task.minutes for one, task in zip(placed, self.shop.tasks, strict=True))
+            self._last, max(place.start + task.minutes for place, task in zip(placed, self.shop.tasks, strict=True))
         )
         due = [(until, task.due) for until, task in zip(over, self.shop.tasks, strict=True) if task.due is not None]
         for late, (until, by) in zip(self.late, due, strict=True):
             self.model.add_hint(late, max(0, until - by))
-        for k, one in enumerate(placed):
-            self.model.add_hint(self.starts[k], one.start)
+        for k, place in enumerate(placed):
+            self.model.add_hint(self.starts[k], place.start)
             for group, does in self.doing[k].items():
-                self.model.add_hint(does, group == one.group)
-            for units, many in zip(self.helping[k], one.helpers, strict=True):
+                self.model.add_hint(does, group == place.group)
+            for units, many in zip(self.helping[k], place.helpers, strict=True):
                 for number, unit in enumerate(units):
                     self.model.add_hint(unit, number < many)
 
@@ -214,7 +214,7 @@ class _ShopModel:
 
     def _worth(self, known: Sequence[Placed], aim: "cp_model.LinearExprT") -> int:
         if aim is self.finish:
-            return max(_over(self.shop, one, task) for one, task in zip(known, self.shop.tasks, strict=True))
+            return max(_over(self.shop, place, task) for place, task in zip(known, self.shop.tasks, strict=True))
         return lateness(self.shop, known) if aim is self.total_late else _UNKNOWN
 
     def _placed(self, solver: "cp_model.CpSolver", k: int) -> Placed:

@@ -221,7 +221,7 @@ def works_hardest(held: PullsHeld | None, work: WorkPull) -> tuple[str, float] |
     """Return what works hardest in a pull as planned, of anchors and chains alike, and its use; None where no limit is known."""
     if held is None:
         return None
-    uses = {name: one.use for name, one in held.anchors.items() if one.use is not None}
+    uses = {name: anchor.use for name, anchor in held.anchors.items() if anchor.use is not None}
     for number, chain in enumerate(work.chains, 1):
         use = held.pulls[f"chain {number}"].use
         if use is not None:
@@ -344,8 +344,8 @@ def _unknown_gear(setting: Setting, work: WorkPull) -> list[str]:
     unknown = [hook.id for hook in setting.hooks if hook.capacity_n is None and hook.id in hooks]
     unknown += [f"tower {tower.id}" for tower in setting.towers if tower.capacity_n is None and tower.id in towers]
     used = [machine for machine in setting.machines if machine.id in towers]
-    unknown += [one.id for one in used if one.capacity_n is None]
-    unknown += [f"{one.bears_on}, where {one.id} bears," for one in used if one.bears_capacity_n is None]
+    unknown += [anchor.id for anchor in used if anchor.capacity_n is None]
+    unknown += [f"{anchor.bears_on}, where {anchor.id} bears," for anchor in used if anchor.bears_capacity_n is None]
     return [
         f"NOBODY KNOWS WHAT {name.upper()} TAKES. Home-made or unknown gear: find its limit, or use another."
         for name in unknown

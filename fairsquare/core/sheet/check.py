@@ -91,8 +91,8 @@ class _Search:
         figures do not look good by being small.
         """
         keys: list[str | int] = [
-            *sorted({code for one in lot for code in one.codes}),
-            *sorted({one.number for one in lot if one.kind == "span"}),
+            *sorted({code for contradiction in lot for code in contradiction.codes}),
+            *sorted({contradiction.number for contradiction in lot if contradiction.kind == "span"}),
         ]
         found = [one for key in keys for one in self._undone(key)]
         most = max((one.removed for one in found), default=0)
@@ -100,23 +100,27 @@ class _Search:
         best = [one.slip for one in found if one.removed == most and one.slip.last == (plain < most)]
         if len(best) < 2:
             return best
-        whole = self.draft.misfits({code for one in lot for code in one.codes})
-        squares = {one: whole.get(one, 0.0) ** 2 for one in lot}
+        whole = self.draft.misfits({code for contradiction in lot for code in contradiction.codes})
+        squares = {contradiction: whole.get(contradiction, 0.0) ** 2 for contradiction in lot}
         return sorted(best, key=lambda slip: self._left(squares, slip))
 
     def _left(self, squares: dict[Contradiction, float], slip: Slip) -> float:
         """Return the sum of squares over a lot, `squares` as it stands, with a slip undone."""
         touched = self._touched(slip.change)
         before, after = self.draft.misfits(touched), self.draft.misfits(touched, slip.change)
-        changed = sum(after.get(one, 0.0) ** 2 - squares[one] for one in before if one in squares)
+        changed = sum(
+            after.get(contradiction, 0.0) ** 2 - squares[contradiction]
+            for contradiction in before
+            if contradiction in squares
+        )
         return (sum(squares.values()) + changed) * (INCH**2 if slip.shrinks else 1)
 
     def take(self, change: Change) -> None:
         """Take a suggestion, and forget the undoings that it touches."""
         touched = self._touched(change)
-        near = {code for one in touched for code in self.draft.neighbours(one)}
+        near = {code for contradiction in touched for code in self.draft.neighbours(contradiction)}
         self.draft.make(change)
-        near |= {code for one in touched for code in self.draft.neighbours(one)}
+        near |= {code for contradiction in touched for code in self.draft.neighbours(contradiction)}
         for code in near:
             self.tried.pop(code, None)
             for index in self.draft.reached.get(code, ()):
@@ -188,7 +192,11 @@ def _slips(draft: Draft) -> Iterable[Finding]:
     search = _Search(draft)
     waiting = lots(draft.contradictions(draft.places))[::-1]
     while waiting:
-        lot = [one for one in waiting.pop() if one in draft.contradictions(one.codes)]
+        lot = [
+            contradiction
+            for contradiction in waiting.pop()
+            if contradiction in draft.contradictions(contradiction.codes)
+        ]
         if not lot:
             continue
         found = search.best(lot)
@@ -197,14 +205,16 @@ def _slips(draft: Draft) -> Iterable[Finding]:
             continue
         yield _explained(draft, found, lot)
         search.take(found[0].change)
-        waiting += lots(draft.contradictions({code for one in lot for code in one.codes}) & set(lot))[::-1]
+        waiting += lots(
+            draft.contradictions({code for contradiction in lot for code in contradiction.codes}) & set(lot)
+        )[::-1]
 
 
 def _unexplained(draft: Draft, lot: list[Contradiction]) -> Finding:
-    spans = tuple(one.number for one in lot if one.kind == "span")
-    kinds = {one.kind for one in lot}
+    spans = tuple(contradiction.number for contradiction in lot if contradiction.kind == "span")
+    kinds = {contradiction.kind for contradiction in lot}
     kind: Kind = "span" if spans else "duplicate" if kinds == {"place"} else "partner"
-    codes = tuple(sorted({code for one in lot for code in one.codes}))
+    codes = tuple(sorted({code for contradiction in lot for code in contradiction.codes}))
     return Finding(
         kind=kind,
         points=codes,
@@ -221,7 +231,11 @@ def _explained(draft: Draft, found: list[Slip], lot: list[Contradiction]) -> Fin
         if len(found) > 1
         else ""
     )
-    solved = [one for one in lot if one not in draft.contradictions(one.codes, found[0].change)]
+    solved = [
+        contradiction
+        for contradiction in lot
+        if contradiction not in draft.contradictions(contradiction.codes, found[0].change)
+    ]
     return Finding(
         kind=first.kind,
         points=first.points,
@@ -267,7 +281,7 @@ def _wanted(draft: Draft, slip: Slip) -> str:
 
 def _told(draft: Draft, lot: list[Contradiction]) -> str:
     """Return what contradicts, in words; the first four of many."""
-    off = draft.misfits({code for one in lot for code in one.codes})
+    off = draft.misfits({code for contradiction in lot for code in contradiction.codes})
     words = []
     for one in lot[:4]:
         a = one.codes[0]

@@ -194,13 +194,15 @@ def _checked(request: BondTimeline) -> tuple[dict[str, int], dict[str, int]]:
                     word = "opened" if field == "opens" else "closed"
                     raise Refused(f"{name} is {word} twice: once is right.", field=f"steps.{k}.{field}", value=name)
                 seen[name] = k
-    for index, one in enumerate(request.products):
-        if one.id not in opened or one.id not in closed:
-            word = "opened" if one.id not in opened else "closed"
-            raise Refused(f"{one.id} is never {word}: one step does it.", field=f"products.{index}.id", value=one.id)
-        if closed[one.id] < opened[one.id]:
-            words = f"{one.id} is closed before it is opened."
-            raise Refused(words, field=f"steps.{closed[one.id]}.closes", value=one.id)
+    for index, product in enumerate(request.products):
+        if product.id not in opened or product.id not in closed:
+            word = "opened" if product.id not in opened else "closed"
+            raise Refused(
+                f"{product.id} is never {word}: one step does it.", field=f"products.{index}.id", value=product.id
+            )
+        if closed[product.id] < opened[product.id]:
+            words = f"{product.id} is closed before it is opened."
+            raise Refused(words, field=f"steps.{closed[product.id]}.closes", value=product.id)
     _check_needs(request, closed)
     return opened, closed
 
@@ -217,10 +219,10 @@ def _check_needs(request: BondTimeline, closed: Mapping[str, int]) -> None:
 
 def _check_products(request: BondTimeline) -> None:
     names = [product.id for product in request.products]
-    for index, one in enumerate(request.products):
-        if one.id in names[:index]:
-            raise Refused(f"{one.id} is listed twice.", field=f"products.{index}.id", value=one.id)
-        low, high = one.range_c
+    for index, product in enumerate(request.products):
+        if product.id in names[:index]:
+            raise Refused(f"{product.id} is listed twice.", field=f"products.{index}.id", value=product.id)
+        low, high = product.range_c
         if not low < high or not math.isfinite(low):
             raise Refused(
                 "The range of temperatures ascends, such as 5 to 35.", field=f"products.{index}.range_c", value=low

@@ -87,7 +87,7 @@ class SectionState(NamedTuple):
 
     def open(self, whose: Whose) -> tuple[MappedWeld, ...]:
         """Return what is not ticked off yet on a side."""
-        return tuple(one for one in self.to_do(whose) if not self.is_done(whose, one.said.id))
+        return tuple(weld for weld in self.to_do(whose) if not self.is_done(whose, weld.said.id))
 
     @property
     def wanting(self) -> tuple[Said, ...]:
@@ -131,9 +131,9 @@ def _section_states(held: Same[JobFacts]) -> tuple[SectionState, ...]:
 
 def _state(facts: JobFacts, fact: SectionFact) -> SectionState:
     said: dict[Topic, SectionSaidFact] = {}
-    for one in facts.section_said:
-        if one.section == fact.number:
-            said[one.topic] = one
+    for statement in facts.section_said:
+        if statement.section == fact.number:
+            said[statement.topic] = statement
     strip = said["strip"].strip if "strip" in said else None
     ticks = {(tick.whose, tick.weld): tick for tick in facts.weld_ticks if tick.section == fact.number}
     cuts = tuple(cut for cut in facts.cuts_made if cut.section == fact.number and cut.taken_back is None)

@@ -63,7 +63,7 @@ class PanelState(NamedTuple):
         unseen = [hinge.id for hinge in self.said.hinges if hinge.id not in self.hinges]
         if unseen:
             return f"Look at the hinges first: {', '.join(unseen)}. A bent one looks like a moved structure."
-        bad = [f"{name} is {one.state}" for name, one in self.hinges.items() if one.state != "sound"]
+        bad = [f"{name} is {hinge.state}" for name, hinge in self.hinges.items() if hinge.state != "sound"]
         return f"{', '.join(bad)}: put that right, then read the gaps." if bad else ""
 
 
@@ -90,7 +90,7 @@ def fit_said(facts: JobFacts) -> FitSaid | None:
 
 def fit_fact(facts: JobFacts) -> JobSaidFact | None:
     """Return the fact in which the fit was last said."""
-    return next((one for one in facts.said if one.topic == "fit"), None)
+    return next((statement for statement in facts.said if statement.topic == "fit"), None)
 
 
 def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
@@ -108,7 +108,7 @@ def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
         counting = (
             None if one and one.by.at <= since else one for stand in _STANDS for one in [last.get((key, stand))]
         )
-        rack, wheels = (_by_list(one, listed) for one in counting)
+        rack, wheels = (_by_list(gap, listed) for gap in counting)
         states.append(GapState(place, listed, rack, wheels))
     return tuple(states)
 
@@ -277,8 +277,8 @@ def open_fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFind
 def hangings(facts: JobFacts) -> dict[str, tuple[int, float]]:
     """Return how often each panel was hung, and the minutes that hanging and taking off took."""
     found: dict[str, tuple[int, float]] = {}
-    for one in facts.done:
-        if isinstance(one.what, Hung) and one.taken_back is None:
-            many, minutes = found.get(one.what.panel, (0, 0.0))
-            found[one.what.panel] = many + (not one.what.off), minutes + one.what.minutes
+    for deed in facts.done:
+        if isinstance(deed.what, Hung) and deed.taken_back is None:
+            many, minutes = found.get(deed.what.panel, (0, 0.0))
+            found[deed.what.panel] = many + (not deed.what.off), minutes + deed.what.minutes
     return found

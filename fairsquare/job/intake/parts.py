@@ -33,12 +33,12 @@ class PartState(NamedTuple):
     @property
     def counted(self) -> tuple[PartItemFact, ...]:
         """What was counted off against the old part."""
-        return tuple(one for one in self.items if one.kind != "comes_off")
+        return tuple(item for item in self.items if item.kind != "comes_off")
 
     @property
     def comes_off(self) -> tuple[PartItemFact, ...]:
         """What comes off the new part before it goes in: old sealer, foam, a neighbour's flange."""
-        return tuple(one for one in self.items if one.kind == "comes_off")
+        return tuple(item for item in self.items if item.kind == "comes_off")
 
     @property
     def caution(self) -> str:
@@ -52,7 +52,7 @@ class PartState(NamedTuple):
         if self.part.origin == "made":
             return ()
         said = [say("part.fewer", item=item.words, new=item.new_count, old=item.old_count) for item in self.missing]
-        said += [say("part.still_on", item=one.words) for one in self.comes_off if not one.plan]
+        said += [say("part.still_on", item=item.words) for item in self.comes_off if not item.plan]
         away = [
             (span.span, span.span.mm - span.sheet_mm) for span in self.spans if span.off and span.sheet_mm is not None
         ]
@@ -63,7 +63,7 @@ class PartState(NamedTuple):
             said.append(say("part.uncounted"))
         if self.part.origin == "donor" and not self.spans:
             said.append(say("part.unmeasured"))
-        if self.part.origin == "donor" and not any(one.kind == "layer" for one in self.counted):
+        if self.part.origin == "donor" and not any(item.kind == "layer" for item in self.counted):
             said.append(say("part.layers"))
         if self.part.origin == "donor" and not self.part.identity:
             said.append(say("part.identity"))
@@ -77,7 +77,7 @@ def part_states(facts: JobFacts) -> tuple[PartState, ...]:
 
 def _state(facts: JobFacts, part: PartFact) -> PartState:
     items = tuple(part_item for part_item in facts.part_items if part_item.part == part.id)
-    missing = tuple(one for one in items if one.new_count < one.old_count and not one.plan)
+    missing = tuple(item for item in items if item.new_count < item.old_count and not item.plan)
     spans = tuple(_span(facts.sheet, part_span) for part_span in facts.part_spans if part_span.part == part.id)
     return PartState(part, items, missing, spans)
 

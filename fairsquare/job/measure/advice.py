@@ -102,7 +102,7 @@ def _gain(solved: Solved, observation: Candidate, goal: Sequence[str]) -> str:
     before = np.sqrt(np.diag(solved.covariance))
     left = np.sqrt(np.maximum(np.diag(after), 0)) / before
     columns = [(solved.layout.points[code] + axis, code, AXES[axis]) for code in goal for axis in range(3)]
-    column, code, axis = max(columns, key=lambda one: _taken(before, left, one[0]))
+    column, code, axis = max(columns, key=lambda column: _taken(before, left, column[0]))
     share = float(left[column])
     does = "halves" if share <= _HALVES else "takes a third from" if share <= _MUCH else "takes a little from"
     if share < 0.25:

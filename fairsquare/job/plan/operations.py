@@ -374,9 +374,9 @@ def _part_name(words: str) -> str:
 
 def _times_hung(facts: JobFacts) -> dict[str, int]:
     many: dict[str, int] = {}
-    for one in facts.done:
-        if one.taken_back is None and isinstance(one.what, Hung) and not one.what.off:
-            many[one.what.panel.casefold()] = many.get(one.what.panel.casefold(), 0) + 1
+    for deed in facts.done:
+        if deed.taken_back is None and isinstance(deed.what, Hung) and not deed.what.off:
+            many[deed.what.panel.casefold()] = many.get(deed.what.panel.casefold(), 0) + 1
     return many
 
 
@@ -390,15 +390,15 @@ def _all_operations(
     own = {operation.name.casefold(): operation for operation in said.operations}
     names = {part.id.casefold(): part.id for part in parts}
     following = operations_of(facts, closed)
-    for one in following:
-        needs = tuple(names[name.casefold()] for name in one.needs_off if name.casefold() in names)
-        other = own.get(one.name.casefold())
+    for operation in following:
+        needs = tuple(names[name.casefold()] for name in operation.needs_off if name.casefold() in names)
+        other = own.get(operation.name.casefold())
         if other is not None and other.left_out:
             continue
         if other is None or other.hours is None:
-            one = _as_in_the_past(one, times)  # noqa: PLW2901 - the same operation, with hours of this shop
-        yield _as_said(one._replace(needs_off=needs), other)
-    listed = {one.name.casefold() for one in following}
+            operation = _as_in_the_past(operation, times)  # noqa: PLW2901 - the same operation, with hours of this shop
+        yield _as_said(operation._replace(needs_off=needs), other)
+    listed = {operation.name.casefold() for operation in following}
     for said_one in said.operations:
         if said_one.name.casefold() not in listed and not said_one.left_out:
             yield _as_said(JobOperation(said_one.name, "", said_one.hours or 0.0, "added by hand"), said_one)

@@ -168,19 +168,19 @@ def score(
 ) -> Score:
     """Return the score of a practice, from the truth: where points were (`start`), where they stood after each cycle, and the
     largest use of each piece of the rig. `pulls_enough` is how many pulls the calculation's own plan takes."""
-    ends = [one.places for one in stood]
+    ends = [point.places for point in stood]
     end = ends[-1] if ends else start
     off_first, off_last = _off(sheet, start), _off(sheet, end)
     before: Mapping[Code, Row3] = start
     for_nothing = []
-    for one in stood:
-        if one is not stood[0] and _beyond(sheet, before) - _beyond(sheet, one.places) < _GAINED_MM:
-            for_nothing.append((one.pull, one.cycle))
-        before = one.places
+    for point in stood:
+        if point is not stood[0] and _beyond(sheet, before) - _beyond(sheet, point.places) < _GAINED_MM:
+            for_nothing.append((point.pull, point.cycle))
+        before = point.places
     home = tuple(code for code in off_first if code not in off_last)
     spoiled = tuple(code for code in off_last if code not in off_first)
     over = {name: use for name, use in peaks.items() if use > 1.0}
-    pulls = len({one.pull for one in stood})
+    pulls = len({point.pull for point in stood})
     points = _END * len(home) / len(off_first) if off_first else _END
     points += worked.points if stood else 0.0
     points -= _LOST_FAIR * len(spoiled) + _LOST_OVER * len(over) + _LOST_FOR_NOTHING * len(for_nothing)

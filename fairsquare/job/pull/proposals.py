@@ -170,7 +170,7 @@ def proposals(asked: Asked) -> Iterator[Looked]:
     yield _stands("chains from the towers, played", found)
     yield from _together(asked, beginnings, found)
     ways: list[WayOut] = []
-    best = min(found, key=lambda one: one.rank, default=None)
+    best = min(found, key=lambda proposal: proposal.rank, default=None)
     if best is None or best.nominal.off:
         for way in _ways_out(asked, found):
             if isinstance(way, WayOut):
@@ -182,7 +182,7 @@ def proposals(asked: Asked) -> Iterator[Looked]:
 
 
 def _stands(words: Said | str, found: Sequence[Proposal], ways: Sequence[WayOut] = ()) -> Looked:
-    best = sorted(found, key=lambda one: one.rank)[:3]
+    best = sorted(found, key=lambda proposal: proposal.rank)[:3]
     return Looked(words, tuple(best), tuple(sorted(ways, key=lambda way: (len(way.off), way.beyond_mm))[:_WAYS_OUT]))
 
 
@@ -191,7 +191,10 @@ def _add(found: list[Proposal], proposal: Proposal | None) -> None:
     if proposal is None:
         return
     key = [[(c.hook, c.tower) for c in pull.chains] for pull in proposal.plan.pulls]
-    same = next((one for one in found if [[(c.hook, c.tower) for c in p.chains] for p in one.plan.pulls] == key), None)
+    same = next(
+        (proposal for proposal in found if [[(c.hook, c.tower) for c in p.chains] for p in proposal.plan.pulls] == key),
+        None,
+    )
     if same is not None:
         if same.rank <= proposal.rank:
             return
@@ -202,17 +205,22 @@ def _add(found: list[Proposal], proposal: Proposal | None) -> None:
 def _together(asked: Asked, forms: Sequence[Form], found: list[Proposal]) -> Iterator[Looked]:
     """Go on from the best beginnings with chains and further forms, a few rounds."""
     fronts: list[tuple[str, Setting, tuple[WorkPull, ...]]] = [
-        (form.title, form.setting, (form.work,)) for form in sorted(forms, key=lambda one: one.after_mm)
+        (form.title, form.setting, (form.work,)) for form in sorted(forms, key=lambda form: form.after_mm)
     ]
     best = min(
-        (one for one in found if one.title == "By chains from the towers"), key=lambda one: one.rank, default=None
+        (proposal for proposal in found if proposal.title == "By chains from the towers"),
+        key=lambda proposal: proposal.rank,
+        default=None,
     )
     if best is not None and best.nominal.off:
         fronts.insert(0, (best.title, best.setting, best.plan.pulls))
     for _ in range(_ROUNDS):
         onward: list[Proposal] = []
         for title, setting, pulls in fronts[:_BEGINNINGS]:
-            if any(not one.nominal.off and not one.refused and len(one.plan.pulls) <= len(pulls) for one in found):
+            if any(
+                not proposal.nominal.off and not proposal.refused and len(proposal.plan.pulls) <= len(pulls)
+                for proposal in found
+            ):
                 return
             places = _after(asked, setting, pulls)
             if places is None or len(found) >= _MOST_TRIED:
@@ -231,9 +239,9 @@ def _together(asked: Asked, forms: Sequence[Form], found: list[Proposal]) -> Ite
                 made = _proposal(asked, f"{title}; {form.title}", form.setting, (*pulls, form.work))
                 _add(found, made)
                 onward += [made] if made is not None else []
-        onward = [one for one in onward if one.nominal.off and len(one.plan.pulls) < _AT_ONCE + 2]
-        onward.sort(key=lambda one: one.rank)
-        fronts = [(one.title, one.setting, one.plan.pulls) for one in onward]
+        onward = [proposal for proposal in onward if proposal.nominal.off and len(proposal.plan.pulls) < _AT_ONCE + 2]
+        onward.sort(key=lambda proposal: proposal.rank)
+        fronts = [(proposal.title, proposal.setting, proposal.plan.pulls) for proposal in onward]
         if not fronts:
             return
 
@@ -435,7 +443,7 @@ def rigged_wrongly(rules: PullRules, request: PlanPulls, setting: Setting, plan:
 
 def _ways_out(asked: Asked, found: Sequence[Proposal]) -> Iterator[WayOut | str]:
     """Yield what could be changed, tried one by one on the best plan's own ground: hold elsewhere, cut free, or replace."""
-    base = min(found, key=lambda one: one.rank, default=None)
+    base = min(found, key=lambda proposal: proposal.rank, default=None)
     request = _request(asked, asked.setting)
     game = game_of(request)
     now = base.nominal if base is not None else _outcome(game, 1.0, game.start)
@@ -457,7 +465,9 @@ def _ways_out(asked: Asked, found: Sequence[Proposal]) -> Iterator[WayOut | str]
     for words, changed in tries[: _WAYS_OUT + 1]:
         yield words
         made = [_proposal(asked, words, changed, pulls) for pulls in _searched(asked, changed, 2)]
-        best = min((one for one in made if one is not None), key=lambda one: one.rank, default=None)
+        best = min(
+            (proposal for proposal in made if proposal is not None), key=lambda proposal: proposal.rank, default=None
+        )
         if best is not None and best.nominal.beyond_mm < now.beyond_mm - _GAINS_MM and not best.nominal.harms:
             yield WayOut(words, best.nominal.off, best.nominal.beyond_mm)
     members = {point.code: point.member for point in asked.sheet.points}

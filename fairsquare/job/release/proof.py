@@ -55,13 +55,13 @@ def tool_missing(facts: JobFacts, picture: Picture | None, *, setup_only: bool =
 
 
 def _bad(behind: Iterable[Standing]) -> list[Missing]:
-    return [lacks("tools.bad", tool=one.name, why=one.said, page="measure") for one in behind if one.level == "bad"]
+    return [lacks("tools.bad", tool=tool.name, why=tool.said, page="measure") for tool in behind if tool.level == "bad"]
 
 
 def tool_demand(facts: JobFacts, picture: Picture | None) -> Demand:
     """Return that the tools that read what counts are good; one that is overdue, or unknown, is said and does not bar the way."""
     behind = tools_behind(facts, picture)
-    said = [say("tools.stands", tool=one.name, level=one.level, why=one.said) for one in behind]
+    said = [say("tools.stands", tool=tool.name, level=tool.level, why=tool.said) for tool in behind]
     evidence = say("row", each=said) if said else say("tools.nothing_read")
     return demand("tools", evidence, tuple(_bad(behind)), page="measure")
 
@@ -80,7 +80,7 @@ def point_demands(facts: JobFacts, picture: Picture, consented: frozenset[str] =
     A point that is out of tolerance with the owner's consent (`consented`) is not missing.
     """
     judged = picture.judged
-    unread = [code for code, one in judged.items() if one.state == "unread"]
+    unread = [code for code, judgement in judged.items() if judgement.state == "unread"]
     aside = {*picture.loaded_only, *picture.stale_only}
     never = [code for code in unread if code not in aside and code not in picture.used]
     vague = [code for code in unread if code in picture.used]
@@ -120,15 +120,19 @@ def point_demands(facts: JobFacts, picture: Picture, consented: frozenset[str] =
     not_fair = tuple(
         lacks(f"points.{state}", codes=codes, overridable=True)
         for state in ("off", "close")
-        if (codes := [code for code, one in judged.items() if one.state == state and (code, state) not in left_off])
+        if (
+            codes := [
+                code for code, judgement in judged.items() if judgement.state == state and (code, state) not in left_off
+            ]
+        )
     )
     fair = sum(judgement.state == "fair" for judgement in judged.values())
-    allowed = [code for code, one in judged.items() if (code, one.state) in left_off]
+    allowed = [code for code, judgement in judged.items() if (code, judgement.state) in left_off]
     evidence = say("points.fair", fair=fair, many=len(judged), consented=allowed)
     yield demand("fair", evidence, not_fair, page="damage")
     off = [drift for drift in drifts(facts, picture) if drift.off]
     if off:
-        told = [say("points.by", code=one.code, by_mm=one.mm) for one in off]
+        told = [say("points.by", code=point.code, by_mm=point.mm) for point in off]
         yield demand("still", None, (lacks("points.drift", each=told),), page="measure")
 
 
@@ -200,7 +204,11 @@ def _findings(facts: JobFacts, picture: Picture | None) -> Demand:
     return demand(
         "findings",
         say("fit.settled" if found else "fit.agree"),
-        tuple(lacks("fit.contradicts", of=one.kind, told=one.words) for one in found if one.key not in settled),
+        tuple(
+            lacks("fit.contradicts", of=finding.kind, told=finding.words)
+            for finding in found
+            if finding.key not in settled
+        ),
         page="fit#findings",
     )
 
@@ -219,7 +227,7 @@ def _cuts(facts: JobFacts) -> Demand:
     states = section_states(facts)
     wanting = [one for state in states for one in state.wanting]
     wanting += [say("cut.unplanned", member=member) for member in unplanned(facts)]
-    missing = tuple(Missing(said=say("sentence", of=one), overridable=True) for one in wanting)
+    missing = tuple(Missing(said=say("sentence", of=lack), overridable=True) for lack in wanting)
     return demand("cuts", say("cut.done", many=len(states)), missing, page="cuts")
 
 

@@ -94,8 +94,8 @@ class Results(Model):
 def _dropped(value: Any) -> Any:
     """Return what is written of results without the sentences that they have none of."""
     if isinstance(value, dict):
-        return {key: _dropped(one) for key, one in value.items() if not (key in SENTENCES and one == "")}
-    return [_dropped(one) for one in value] if isinstance(value, list | tuple) else value
+        return {key: _dropped(part) for key, part in value.items() if not (key in SENTENCES and part == "")}
+    return [_dropped(part) for part in value] if isinstance(value, list | tuple) else value
 
 
 class JobRecord(Model):
@@ -213,8 +213,8 @@ def coded(results: Results) -> Results:
 
 def _unsaid(value: Any) -> Any:
     if isinstance(value, dict):
-        return {key: _unsaid(one) for key, one in value.items() if not (key in SENTENCES and isinstance(one, str))}
-    return tuple(_unsaid(one) for one in value) if isinstance(value, list | tuple) else value
+        return {key: _unsaid(part) for key, part in value.items() if not (key in SENTENCES and isinstance(part, str))}
+    return tuple(_unsaid(part) for part in value) if isinstance(value, list | tuple) else value
 
 
 def facts_of(record: JobRecord) -> JobFacts:
@@ -230,7 +230,9 @@ def tools_in_record(record: JobRecord) -> tuple[Standing, ...]:
         for reading in record.readings
         if reading.id in used or (reading.purpose == "reference" and not reading.taken_back)
     ]
-    return standings(record.tools, ((one.instrument, read_at(one)) for one in counted)) if record.tools else ()
+    return (
+        standings(record.tools, ((reading.instrument, read_at(reading)) for reading in counted)) if record.tools else ()
+    )
 
 
 def recompute(record: JobRecord) -> tuple[Disagreement, ...]:
@@ -253,15 +255,15 @@ def recompute(record: JobRecord) -> tuple[Disagreement, ...]:
         Disagreement(where=f"/calculations/{name}", stands=record.calculations.get(name), follows=versions().get(name))
         for name in impossible_versions(record.format, record.calculations)
     ]
-    return (*versions_wrong, *_wrongly_fresh(facts), *(_by_rules_of_then(then, one) for one in wrong))
+    return (*versions_wrong, *_wrongly_fresh(facts), *(_by_rules_of_then(then, disagreement) for disagreement in wrong))
 
 
 def _without_values(value: Any) -> Any:
     """Return what is written of results without the values of what is told: records up to format 9 have the sentences alone."""
     if isinstance(value, dict):
         told = "words" in value or "detail" in value
-        return {key: _without_values(one) for key, one in value.items() if not (told and key == "values")}
-    return [_without_values(one) for one in value] if isinstance(value, list) else value
+        return {key: _without_values(part) for key, part in value.items() if not (told and key == "values")}
+    return [_without_values(part) for part in value] if isinstance(value, list) else value
 
 
 def _by_rules_of_then(then: Mapping[str, int], found: Disagreement) -> Disagreement:

@@ -45,7 +45,7 @@ class SeamState(NamedTuple):
     @property
     def last(self) -> dict[str, WeldMade]:
         """The last run of each weld."""
-        return {one.what.weld: one.what for one in self.log if isinstance(one.what, WeldMade)}
+        return {event.what.weld: event.what for event in self.log if isinstance(event.what, WeldMade)}
 
     @property
     def good(self) -> tuple[str, ...]:
@@ -61,8 +61,8 @@ class SeamState(NamedTuple):
     def coupon(self) -> DoneFact | None:
         """The accepted coupon that speaks of this seam as it is planned now."""
         governing = self.settings.governing_mm if self.settings else None
-        for one in reversed(self.coupons):
-            made = one.what
+        for coupon in reversed(self.coupons):
+            made = coupon.what
             if (
                 isinstance(made, CouponMade)
                 and made.accepted
@@ -72,7 +72,7 @@ class SeamState(NamedTuple):
                 and governing is not None
                 and abs(made.governing_mm - governing) <= SAME_SHEET_MM
             ):
-                return one
+                return coupon
         return None
 
     @property
@@ -91,7 +91,7 @@ class SeamState(NamedTuple):
         """Return the welds that come next in the order."""
         order = self.found.order
         wanted = set(self.open)
-        return tuple(one.id for one in order.order if one.id in wanted)[:most] if order else self.open[:most]
+        return tuple(weld.id for weld in order.order if weld.id in wanted)[:most] if order else self.open[:most]
 
     def may_come_off(self, holder: Holder) -> bool:
         """Say whether enough welds are in for what only held the part to come off."""
@@ -101,19 +101,19 @@ class SeamState(NamedTuple):
 def seam_states(facts: JobFacts) -> tuple[SeamState, ...]:
     """Return the seams of a job by their numbers."""
     states = []
-    for one in facts.said:
-        if one.topic != "seam" or one.seam is None:
+    for statement in facts.said:
+        if statement.topic != "seam" or statement.seam is None:
             continue
         own = [fact for fact in facts.done if fact.taken_back is None]
-        coupons = tuple(f for f in own if isinstance(f.what, CouponMade) and f.what.seam == one.subject)
-        log = tuple(f for f in own if isinstance(f.what, WeldMade) and f.what.seam == one.subject)
-        states.append(SeamState(one, one.seam, coupons, log))
+        coupons = tuple(f for f in own if isinstance(f.what, CouponMade) and f.what.seam == statement.subject)
+        log = tuple(f for f in own if isinstance(f.what, WeldMade) and f.what.seam == statement.subject)
+        states.append(SeamState(statement, statement.seam, coupons, log))
     return tuple(sorted(states, key=lambda state: state.number))
 
 
 def bond_said(facts: JobFacts) -> BondSaid | None:
     """Return what was last said of the bonding."""
-    return next((one.bond for one in facts.said if one.topic == "bond"), None)
+    return next((statement.bond for statement in facts.said if statement.topic == "bond"), None)
 
 
 def unplanned_sections(facts: JobFacts) -> tuple[str, ...]:
@@ -128,7 +128,7 @@ def unplanned_sections(facts: JobFacts) -> tuple[str, ...]:
 
 def needs_welding(facts: JobFacts) -> bool:
     """Say whether anything is welded in this job."""
-    return bool(unplanned_sections(facts)) or any(one.topic == "seam" for one in facts.said)
+    return bool(unplanned_sections(facts)) or any(statement.topic == "seam" for statement in facts.said)
 
 
 def welded(facts: JobFacts) -> MovementFact | None:

@@ -200,11 +200,11 @@ def _sheet_page(request: Request, view: JobView, state: SectionState, paper: Pap
         here=here,
         qr=Markup(segno.make(here, error="m").svg_inline(scale=3, border=2)),  # noqa: S704 - a drawing of the library's
         drawing=drawn_on_paper(drawing) if drawing else None,
-        bands=[(flange, drawn_on_paper(one)) for flange, one in bands(state, view.job.number, linked=False)],
-        legend=[one._replace(sign=drawn_on_paper(one.sign)) for one in legend(state, units)],
+        bands=[(flange, drawn_on_paper(band)) for flange, band in bands(state, view.job.number, linked=False)],
+        legend=[row._replace(sign=drawn_on_paper(row.sign)) for row in legend(state, units)],
         cannot=cannot(state),
         joints=JOINTS,
-        behind=[(one, one.words or BEHIND[one.kind], _near(state, one)) for one in state.strip.behind]
+        behind=[(thing, thing.words or BEHIND[thing.kind], _near(state, thing)) for thing in state.strip.behind]
         if state.strip
         else [],
         putting_in=putting_in(state.welds) if state.welds else {},

@@ -209,7 +209,9 @@ def _page(
         later=later,
         chain=[piece for piece in plan.pieces if piece.in_chain] if plan else [],
         next_ones=list({piece.job: piece for piece in reversed(later)}.values())[::-1],
-        stopped=list({one.job: one for one in reversed(plan.not_now)}.values())[::-1] if plan else [],
+        stopped=list({waiting_task.job: waiting_task for waiting_task in reversed(plan.not_now)}.values())[::-1]
+        if plan
+        else [],
         time=lambda moment: shown_time(moment, zone),
     )
 

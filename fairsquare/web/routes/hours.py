@@ -106,7 +106,7 @@ def _page(
         work=found,
         drawing=hours_bars(found.found.total_h, found.sold_h, found.worked_h),
         by=by,
-        mine=next((one for one in running if one.person == session.person.id), None),
+        mine=next((clock for clock in running if clock.person == session.person.id), None),
         working=running,
         own_clocks=own,
         forgotten=_forgotten(running),
@@ -177,7 +177,7 @@ def strip(request: Request, back: str = "/", session: Session = Depends(signed_i
 
 
 def _forgotten(running: list[OpenWork]) -> set[int]:
-    return {one.id for one in running if working.has_to_be_said(one)}
+    return {clock.id for clock in running if working.has_to_be_said(clock)}
 
 
 def _time(request: Request) -> Callable[[str], str]:

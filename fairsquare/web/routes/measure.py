@@ -184,7 +184,7 @@ def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
     view = desk_of(request).view(number)
     code = form.text("code")
     judged = view.state.picture.judged if view.state.picture else {}
-    codes = [code] if code else [one for one, found in judged.items() if found.state == "unread"]
+    codes = [code] if code else [judgement for judgement, found in judged.items() if found.state == "unread"]
     if not codes:
         raise Unsure("Every point is read. Touch a point to have it read again.")
     setup = whole(form.text("setup"), "setup")
@@ -202,7 +202,7 @@ def changed(request: Request, number: str, revision: int) -> Response:
 def _context(request: Request, view: JobView, unit: str, mode: str, tool: str) -> Context:
     """Return what a call is understood by: the sheet's places, the unit, how spans are meant, and the gauges' pin."""
     sheet = view.facts.sheet
-    gauges = [one for one in tools_of(request) if one.kind == "gauges"]
+    gauges = [tool for tool in tools_of(request) if tool.kind == "gauges"]
     chosen = next((gauge for gauge in gauges if str(gauge.id) == tool), gauges[0] if gauges else None)
     meant: SpanMode = "datum_parallel" if mode == "flat" else "point_to_point"
     return Context(
@@ -426,7 +426,7 @@ def _why_not(r: ReadingFact, counts: set[int], known: bool) -> str:
 
 def _span_tools(tools: tuple[ShopTool, ...]) -> list[ShopTool]:
     """Return the tools between which a call does not tell: trams and tapes, trams first."""
-    return sorted((tool for tool in tools if tool.kind in ("tram", "tape")), key=lambda one: one.kind != "tram")
+    return sorted((tool for tool in tools if tool.kind in ("tram", "tape")), key=lambda tool: tool.kind != "tram")
 
 
 def _factor(text: str) -> float:

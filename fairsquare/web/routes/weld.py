@@ -308,8 +308,8 @@ def _heat(request: Request, state: SeamState, at_s: float | None) -> dict[str, A
             "state": state,
         }
     at = order.finish_s if at_s is None or not np.isfinite(at_s) else min(max(at_s, 0.0), order.finish_s + 300)
-    started = [one for one in order.order if one.start_s <= at]
-    following = next((one for one in order.order if one.start_s > at), None)
+    started = [weld for weld in order.order if weld.start_s <= at]
+    following = next((weld for weld in order.order if weld.start_s > at), None)
     place = next((weld for weld in state.plan.welds if following and weld.id == following.id), None)
     there = None
     if place is not None:
@@ -337,10 +337,10 @@ def _waits(state: SeamState) -> dict[str, float]:
         return {}
     seconds = {weld.id: weld.seconds for weld in asked.welds}
     waits, free = {}, 0.0
-    for one in order.order:
-        waited = one.start_s - free
-        waits[one.id] = waited if waited >= LEAST_WAIT_S else 0.0
-        free = one.start_s + seconds[one.id]
+    for weld in order.order:
+        waited = weld.start_s - free
+        waits[weld.id] = waited if waited >= LEAST_WAIT_S else 0.0
+        free = weld.start_s + seconds[weld.id]
     return waits
 
 

@@ -1,5 +1,6 @@
 """The sheet check: every single slip planted on a good sheet is found, undone, and named by its kind."""
 
+import re
 from math import dist
 
 import numpy as np
@@ -129,6 +130,21 @@ def test_left_and_right_accuse_each_other_where_no_span_reaches() -> None:
     assert one.points == ("S0L",)
     assert [other.points for other in one.alternatives] == [("S0R",)]
     assert "does not tell" in one.detail
+    (misfit,) = one.values
+    assert (misfit.kind, misfit.points) == ("pair", ("S0L", "S0R"))
+    assert misfit.by_mm == pytest.approx(abs(sheet["points"][0]["xyz"][2] - sheet["points"][1]["xyz"][2]))
+
+
+@pytest.mark.parametrize("slip", [_sign, _swap, _unit, _digits, _side, _mode, _span_unit, _span, _partner])
+def test_every_figure_in_words_has_its_unit_and_stands_beside_them(slip) -> None:
+    sheet = good_sheet()
+    slip(sheet)
+    for finding in found(sheet):
+        told = re.findall(r"(?<![A-Za-z\d.])-?\d+(?:\.\d+)?(?! more| other)( mm)?", finding.detail)
+        assert told, finding.detail
+        assert all(told), finding.detail
+        for misfit in finding.values[:4]:
+            assert misfit.kind == "place" or f"{misfit.by_mm:.1f} mm" in finding.detail
 
 
 def test_the_side_tells_which_minus_was_lost() -> None:

@@ -125,7 +125,7 @@ def test_what_differs_between_two_versions() -> None:
     old = draft(HEAD + TWO).sheet
     new = draft(HEAD + "A1L,101,50,10\nB1L,1,2,3\n", tolerance_mm=2.0).sheet
     words = differences(old, new)
-    assert "A1L: length 100 → 101" in words
+    assert "A1L: length 100 mm → 101 mm" in words
     assert "A1R: no longer on the sheet" in words
     assert "B1L: new on the sheet" in words
     assert any("tolerance" in one for one in words)

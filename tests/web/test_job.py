@@ -277,7 +277,7 @@ def test_sheet_files_in_and_out(as_role) -> None:
         assert "nothing differs" in page, kind
     changed = sheet_as_csv(DUNLIN.sheet).replace("2420", "2421")
     page = ngozi.post(f"/jobs/{job}/sheet/preview", table=changed, unit="mm")
-    assert "F5L: length 2420 → 2421" in page
+    assert "F5L: length 2420 mm → 2421 mm" in page
     stale = ngozi.post(f"/jobs/{job}/sheet", 409, table=changed, unit="mm", seen_version="0")
     assert "was accepted meanwhile" in stale
     ngozi.post(f"/jobs/{job}/sheet", table=changed, unit="mm", seen_version="1")

@@ -5,7 +5,7 @@ Nothing is changed: findings carry suggestions, and where several slips explain 
 
 from collections import Counter
 from collections.abc import Iterable
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from fairsquare.core.model import Model, Row3
 from fairsquare.core.sheet.contradictions import Change, Contradiction, Draft, draft_of, lots
@@ -55,8 +55,19 @@ class Alternative(Model):
     detail: str
 
 
+class Misfit(Model):
+    """Two things on the sheet that cannot both be right, and by how much, mm (0 where two codes stand in one place)."""
+
+    kind: Literal["pair", "side", "span", "place"]
+    points: tuple[str, ...]
+    by_mm: float
+
+
 class Finding(Model):
-    """One thing on the sheet that cannot be right. With alternatives the culprit is not known: a person must say."""
+    """One thing on the sheet that cannot be right. With alternatives the culprit is not known: a person must say.
+
+    `detail` tells of the first four `values`: what contradicts, and by how much.
+    """
 
     kind: Kind
     points: tuple[str, ...]
@@ -64,6 +75,7 @@ class Finding(Model):
     detail: str
     suggestion: Suggestion | None
     alternatives: tuple[Alternative, ...] = ()
+    values: tuple[Misfit, ...] = ()
 
 
 class SheetChecked(Model):
@@ -221,6 +233,7 @@ def _unexplained(draft: Draft, lot: list[Contradiction]) -> Finding:
         spans=spans,
         detail=f"{_told(draft, lot)}. No single slip explains it: look at these lines again.",
         suggestion=None,
+        values=_misfits(draft, lot),
     )
 
 
@@ -242,7 +255,8 @@ def _explained(draft: Draft, found: list[Slip], lot: list[Contradiction]) -> Fin
         spans=first.spans,
         detail=f"{_told(draft, solved)}. {first.detail}{doubt}",
         suggestion=first.suggestion,
-        alternatives=tuple(_named(draft, one) for one in found[1:]),
+        alternatives=tuple(_named(draft, slip) for slip in found[1:]),
+        values=_misfits(draft, solved),
     )
 
 
@@ -271,12 +285,17 @@ def _wanted(draft: Draft, slip: Slip) -> str:
     """Return what to write instead, in words."""
     parts = []
     for code, place in slip.change.places.items():
-        changed = [f"{_NAMES[k]} {place[k]:.6g}" for k in range(3) if place[k] != draft.places[code][k]]
+        changed = [f"{_NAMES[k]} {place[k]:.6g} mm" for k in range(3) if place[k] != draft.places[code][k]]
         parts.append(f"{code} {', '.join(changed)}")
     for index, (mode, mm) in slip.change.spans.items():
         meant = "in space" if mode == "point_to_point" else "seen from above"
-        parts.append(f"{draft.spans[index].a}–{draft.spans[index].b} {mm:.6g} {meant}")
+        parts.append(f"{draft.spans[index].a}–{draft.spans[index].b} {mm:.6g} mm {meant}")
     return " and ".join(parts)
+
+
+def _misfits(draft: Draft, lot: list[Contradiction]) -> tuple[Misfit, ...]:
+    off = draft.misfits({code for contradiction in lot for code in contradiction.codes})
+    return tuple(Misfit(kind=one.kind, points=one.codes, by_mm=off[one]) for one in lot)
 
 
 def _told(draft: Draft, lot: list[Contradiction]) -> str:
@@ -286,11 +305,11 @@ def _told(draft: Draft, lot: list[Contradiction]) -> str:
     for one in lot[:4]:
         a = one.codes[0]
         if one.kind == "pair":
-            words.append(f"{a} and {one.codes[1]} differ by {off[one]:.1f} in {_NAMES[one.number]}")
+            words.append(f"{a} and {one.codes[1]} differ by {off[one]:.1f} mm in {_NAMES[one.number]}")
         elif one.kind == "side":
-            words.append(f"{a} lies {off[one]:.1f} on the wrong side of the centre")
+            words.append(f"{a} lies {off[one]:.1f} mm on the wrong side of the centre")
         elif one.kind == "span":
-            words.append(f"the span {a}–{one.codes[1]} differs by {off[one]:.1f} from its ends")
+            words.append(f"the span {a}–{one.codes[1]} differs by {off[one]:.1f} mm from its ends")
         else:
             words.append(f"{a} and {one.codes[1]} stand in one place")
     if len(lot) > 4:

@@ -4,7 +4,7 @@ import math
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from fairsquare.core.model import Row3
 from fairsquare.core.sheet.model import Sheet, Span, SpanMode, partner_code, points_by_first_code
@@ -21,7 +21,7 @@ class Contradiction(NamedTuple):
     Kinds: `pair` (axis of a left and a right point), `side`, `span`, `place` (two codes in one place).
     """
 
-    kind: str
+    kind: Literal["pair", "side", "span", "place"]
     codes: tuple[str, ...]
     number: int
     """The axis of a pair, the index of a span, else 0."""

@@ -40,17 +40,23 @@ def _dimensions(sheet: Sheet) -> Sheet:
 
 def _changed(old: Point, new: Point) -> str:
     axes = zip(("length", "width", "height"), old.xyz, new.xyz, strict=True)
-    said = [f"{name} {before:g} → {after:g}" for name, before, after in axes if before != after]
+    said = [f"{name} {before:g} mm → {after:g} mm" for name, before, after in axes if before != after]
     fields = ("tolerance_mm", "reference", "name", "member", "partner", "feature", "asymmetric", "sigma_mm")
     said += [
-        f"{field.removesuffix('_mm')} {_shown(getattr(old, field))} → {_shown(getattr(new, field))}"
+        f"{field.removesuffix('_mm')} {_shown(getattr(old, field), _unit(field))} → {_shown(getattr(new, field), _unit(field))}"
         for field in fields
         if getattr(old, field) != getattr(new, field)
     ]
     return ", ".join(said)
 
 
-def _shown(value: object) -> str:
+def _unit(field: str) -> str:
+    return " mm" if field.endswith("_mm") else ""
+
+
+def _shown(value: object, unit: str) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
-    return "none" if value is None else str(value)
+    if isinstance(value, tuple):
+        return " / ".join(_shown(part, unit) for part in value)
+    return "none" if value is None else f"{value:g}{unit}" if isinstance(value, float) else f"{value}{unit}"

@@ -81,7 +81,7 @@ def test_a_pull_on_the_board(page: Page, desk: Desk, persons) -> None:
     for other in [one.get_attribute("name").removeprefix("after-") for one in page.locator("[name^=after-]").all()]:
         read(desk, ngozi, other, (1.0, 0.5, 0.5), loaded=False)
         page.fill(f"[name=loaded-{other}]", "+2.5")
-    expect(page.locator(f"[name=after-{code}]")).not_to_have_value("")
+        expect(page.locator(f"[name=after-{other}]")).not_to_have_value("")
     page.check("[name=looked]")
     page.check("[name=dolly]")
     page.click("button:has-text('End this pull')")

@@ -7,8 +7,11 @@ import pytest
 from scipy.optimize import curve_fit
 from scipy.spatial.transform import Rotation
 
+from fairsquare.core.axes import covariance_through_pose
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.errors import FairSquareError
+from fairsquare.core.measure.setup import FitSetup, fit_setup
+from fairsquare.core.sheet.model import Sheet
 from fairsquare.stand_ins.vehicles import DUNLIN, HERON
 
 NOUGHT = [[0.09, 0.0, 0.0], [0.0, 0.16, 0.0], [0.0, 0.0, 0.25]]
@@ -85,9 +88,72 @@ def test_a_sister_that_does_not_fit_is_named() -> None:
     vehicles = [sister(random, DUNLIN.sheet, ("F4L",)) for _ in range(2)]
     for reading in vehicles[1]["readings"]:
         reading["xyz"][0] += float(random.normal(0, 40))
-    with pytest.raises(FairSquareError, match="Vehicle 2") as fault:
+    with pytest.raises(FairSquareError, match=r"^Vehicle 2: the fit on its references is refused\. ") as fault:
         made(basis="sister", sheet=plain(DUNLIN.sheet), vehicles=vehicles)
-    assert fault.value.field == "vehicles.1"
+    assert (fault.value.field, fault.value.value) == ("vehicles.1", 2)
+    alone = fit_setup(asked_of(vehicles[1]))
+    assert alone.verdict == "refused"
+    assert fault.value.title.endswith(alone.warnings[-1].words)
+
+
+def test_a_sister_that_fits_in_more_ways_than_one_is_named() -> None:
+    vehicle = sister(np.random.default_rng(0), DUNLIN.sheet, ("F4L",))
+    chosen = [reading for reading in vehicle["readings"] if reading["code"] in ("C1L", "C1R", "C2L", "C3L", "C3R")]
+    for reading in chosen[:2]:
+        reading["xyz"][2] += 4.0
+    assert fit_setup(asked_of({**vehicle, "readings": chosen})).alternatives
+    with pytest.raises(FairSquareError) as fault:
+        made(basis="sister", sheet=plain(DUNLIN.sheet), vehicles=[{**vehicle, "readings": chosen}])
+    assert fault.value.title == (
+        "Vehicle 1: the fit on its references is ambiguous. More than one choice of references fits: read more of them."
+    )
+    assert fault.value.value == 1
+
+
+def asked_of(vehicle):
+    """Return the fit that a sister's references are asked for."""
+    references = {p.code for p in DUNLIN.sheet.points if p.reference}
+    readings = [reading for reading in vehicle["readings"] if reading["code"] in references]
+    return FitSetup.model_validate(
+        {"sheet": plain(DUNLIN.sheet), "readings": readings, "sigma_mm": vehicle["sigma_mm"]}, strict=False
+    )
+
+
+@pytest.mark.parametrize(("sigma", "build"), [(0.8, 0.5), (0.3, 1.4)])
+def test_one_sister_is_known_as_well_as_it_was_read_built_and_placed(sigma, build) -> None:
+    vehicle = sister(np.random.default_rng(3), DUNLIN.sheet, ("F4L", "R1L"), sigma=sigma)
+    sheet = {**plain(DUNLIN.sheet), "build_sigma_mm": build}
+    whole = made(basis="sister", sheet=sheet, vehicles=[vehicle])
+    fit = fit_setup(asked_of(vehicle).model_copy(update={"sheet": Sheet.model_validate(sheet, strict=False)}))
+    read = {reading["code"]: np.array(reading["xyz"]) for reading in vehicle["readings"]}
+    for point in whole.sheet.points:
+        if point.code in ("F4L", "R1L"):
+            place = np.array(fit.rotation) @ read[point.code] + np.array(fit.translation)
+            assert point.xyz == pytest.approx(tuple(place))
+            carried = np.diag(covariance_through_pose(place[None], np.array(fit.pose_covariance))[0])
+            assert np.square(point.sigma_mm) == pytest.approx(carried + sigma**2 + build**2)
+
+
+def test_what_is_wrong_with_a_sister_is_named_with_its_number() -> None:
+    random = np.random.default_rng(5)
+    vehicles = [sister(random, DUNLIN.sheet, ("F4L", "F4R")) for _ in range(2)]
+    second = vehicles[1]["readings"]
+    again = next(reading for reading in second if reading["code"] == "F4L")
+    with pytest.raises(FairSquareError) as fault:
+        made(
+            basis="sister",
+            sheet=plain(DUNLIN.sheet),
+            vehicles=[vehicles[0], {**vehicles[1], "readings": [*second, again]}],
+        )
+    assert fault.value.title == "Vehicle 2: F4L was read twice: keep one reading of each point."
+    assert (fault.value.field, fault.value.value) == ("vehicles.1.readings", "F4L")
+    few = [reading for reading in second if reading["code"].startswith("F4")]
+    with pytest.raises(FairSquareError) as bare:
+        fit_setup(asked_of({**vehicles[1], "readings": few}))
+    with pytest.raises(FairSquareError) as fault:
+        made(basis="sister", sheet=plain(DUNLIN.sheet), vehicles=[vehicles[0], {**vehicles[1], "readings": few}])
+    assert fault.value.title == f"Vehicle 2: {bare.value.title}"
+    assert (fault.value.field, fault.value.value) == ("vehicles.1", 2)
 
 
 def straight_request(sound, moved=None):

@@ -150,9 +150,10 @@ def _placed(
     except FairSquareError as fault:
         raise Refused(f"Vehicle {index + 1}: {fault.title}", field=f"vehicles.{index}", value=index + 1) from fault
     if fit.verdict != "accepted":
+        many = "More than one choice of references fits: read more of them."
         raise Refused(
             f"Vehicle {index + 1}: the fit on its references is {fit.verdict}. "
-            f"{fit.warnings[-1].words if fit.warnings else 'More than one choice of references fits: read more of them.'}",
+            f"{many if fit.alternatives else fit.warnings[-1].words}",
             field=f"vehicles.{index}",
             value=index + 1,
         )

@@ -34,7 +34,7 @@ from fairsquare.api.models import (
     TakeReadings,
     Token,
 )
-from fairsquare.api.told import hold_shown
+from fairsquare.api.told import NextReading, hold_shown
 from fairsquare.core.catalogue import CATALOGUE
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.model import Row3
@@ -43,7 +43,7 @@ from fairsquare.core.sheet.model import Sheet
 from fairsquare.job.facts.holds import HoldName
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.facts.measure import NewReading
-from fairsquare.job.measure.advice import Advice, advise
+from fairsquare.job.measure.advice import advise
 from fairsquare.job.measure.calls import Call, Context, understand_call, understand_point
 from fairsquare.job.measure.tools import ShopTool
 from fairsquare.store import records, sessions
@@ -229,13 +229,14 @@ def decide(number: str, reading: int, sent: DecideReading, desk: At, person: By)
 
 
 @router.get("/jobs/{number}/next", tags=["measuring"])
-def next_reading(number: str, desk: At, person: By) -> Advice | None:
+def next_reading(number: str, desk: At, person: By) -> NextReading | None:
     """Say which reading would help most, with the tools that the shop owns."""
     del person
     view = desk.view(number)
     if view.state.picture is None or view.facts.sheet is None:
         return None
-    return advise(view.facts, view.state.picture, view.facts.sheet, desk.tools())
+    advice = advise(view.facts, view.state.picture, view.facts.sheet, desk.tools())
+    return NextReading(words=tell(advice.said), **dict(advice)) if advice else None
 
 
 @router.post("/jobs/{number}/movements", tags=["measuring"], status_code=201)

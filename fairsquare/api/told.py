@@ -4,6 +4,7 @@ from fairsquare.core.model import Model
 from fairsquare.core.said import Said
 from fairsquare.core.who import Role
 from fairsquare.job.facts.holds import HoldName, SignatureFact
+from fairsquare.job.measure.advice import Advice
 from fairsquare.job.missing import Demand, Missing
 from fairsquare.job.release.holds import Hold, HoldStatus
 from fairsquare.words.tell import tell
@@ -14,6 +15,12 @@ class Told(Model):
 
     words: str
     said: Said
+
+
+class NextReading(Advice):
+    """The reading that would help most, also in words."""
+
+    words: str
 
 
 class MissingShown(Model):

@@ -101,6 +101,14 @@ WORDS: Table = {
     "todo.findings": "Read again what may be wrong, or write why both are right.",
     "fit.settled": "every contradiction is settled, with its reason",
     "fit.agree": "they agree",
+    "fit.home_by_eye": lambda values, _reader: (
+        f"{{place}} fits by eye, and {{points}} {'is' if values['many'] == 1 else 'are'} out by reading."
+    ),
+    "fit.home_by_reading": lambda values, _reader: (
+        f"{{place}} is {'wide' if values['wide'] else 'tight'}, and "
+        + ("every point is" if values["every"] else "{points} is" if values["many"] == 1 else "{points} are")
+        + " home by reading."
+    ),
     "fit.contradicts": lambda values, _reader: (
         "{told} Settle it." if "told" in values else f"{values['of'].replace('_', ' ')}: settle it."
     ),

@@ -174,7 +174,7 @@ def test_the_next_reading_is_for_what_still_decides_something() -> None:
     assert advice.trace_after < advice.trace_before
     assert set(advice.codes) & set(goal)
     tape = advise(job, picture, HERON.sheet, [tool for tool in SHOP if tool.kind == "tape"])
-    assert tape.words.startswith("Steel tape, 8 m ")
+    assert tell(tape.said).startswith("Steel tape, 8 m ")
     assert advise(job, picture, HERON.sheet, []) is None
 
 

@@ -138,7 +138,7 @@ def test_home_by_eye_and_out_by_reading_and_the_reverse() -> None:
     job = changed(facts(), gaps=wide, said=(said(FitSaid(gaps=(near,))),))
     (finding,) = fit_findings(job, job_state(job).picture)
     assert finding.kind == "home_by_reading"
-    assert "lid is wide, and F5R is home by reading" in finding.words
+    assert "lid is wide, and F5R is home by reading" in tell(finding.said)
     assert fit_findings(facts(), job_state(facts()).picture) == ()
     assert [one.place for one in gap_states(facts())] == ["lid"]
 
@@ -197,9 +197,8 @@ def test_a_start_for_the_coupon_goes_by_the_thinnest() -> None:
 )
 def test_what_excludes_what(kind, gets, words) -> None:
     """Common practice, no source."""
-    assert any(
-        words in one for one in surface_faults(BondSaid(surfaces=(SurfaceSaid(place="x", kind=kind, gets=gets),)))
-    )
+    faults = surface_faults(BondSaid(surfaces=(SurfaceSaid(place="x", kind=kind, gets=gets),)))
+    assert any(words in tell(fault) for fault in faults)
     clean = (
         ("weld", ("bare",)),
         ("flange", ("weld_primer",)),
@@ -213,9 +212,10 @@ def test_products_are_ready_or_say_why_not() -> None:
     foam = ProductSaid(id="foam", kind="foam", open_min=15.0, best_before="2026-05-01")
     steps = (BondStep(id="fill", minutes=10, opens=("foam",)), BondStep(id="close", minutes=10, closes=("foam",)))
     bond = BondSaid(products=(foam,), steps=steps)
-    assert bond_waits(bond, "2026-04-30") == ("foam: the steps take 20 min, it stays workable for 15 min.",)
-    assert "foam: past its date, 2026-05-01." in bond_waits(bond, "2026-05-02")
-    assert "outside its 5 to 35 °C" in bond_waits(bond.model_copy(update={"temperature_c": 2.0}), "")[0]
+    (wait,) = bond_waits(bond, "2026-04-30")
+    assert tell(wait) == "foam: the steps take 20 min, it stays workable for 15 min."
+    assert "foam: past its date, 2026-05-01." in [tell(wait) for wait in bond_waits(bond, "2026-05-02")]
+    assert "outside its 5 to 35 °C" in tell(bond_waits(bond.model_copy(update={"temperature_c": 2.0}), "")[0])
     assert bond_waits(None, "") == ()
     with pytest.raises(Refused):
         check_bond(BondSaid(products=(foam, foam), steps=steps))

@@ -6,6 +6,7 @@ from pydantic import Field
 
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.model import Code, Many, Model
+from fairsquare.core.said import Said, say
 from fairsquare.core.weld.timeline import BondProduct, BondStep, BondTimeline, TimelineFound, bond_timeline
 
 Treatment = Literal["bare", "weld_primer", "adhesive", "sealer", "foam", "primer", "wax"]
@@ -44,36 +45,22 @@ USUAL_OPEN_MIN: dict[ProductKind, float] = {
     "paint": 60,
 }
 """Working times at 20 °C where the label says nothing; common practice, no source: the label comes first."""
-_EXCLUDES: dict[Surface, tuple[tuple[Treatment, str], ...]] = {
-    "weld": (
-        ("adhesive", "adhesive burns there and spoils the weld"),
-        ("sealer", "sealer burns there and spoils the weld"),
-        ("primer", "common primer is not welded through"),
-        ("foam", "foam burns"),
-        ("wax", "wax burns"),
-    ),
-    "flange": (
-        ("primer", "common primer between flanges is not welded through: weld-through primer goes there"),
-        ("foam", "foam holds flanges apart"),
-        ("wax", "wax goes in after welding and paint"),
-    ),
-    "bonded": (
-        ("weld_primer", "adhesive does not hold on weld-through primer"),
-        ("wax", "adhesive does not hold on wax"),
-        ("sealer", "sealer is not adhesive, and they do not mix"),
-        ("foam", "foam holds flanges apart"),
-    ),
-    "outside": (("weld_primer", "weld-through primer is for flanges, and paint does not hold on it"), ("foam", "")),
+_NEVER: dict[Surface, tuple[Treatment, ...]] = {
+    "weld": ("adhesive", "sealer", "primer", "foam", "wax"),
+    "flange": ("primer", "foam", "wax"),
+    "bonded": ("weld_primer", "wax", "sealer", "foam"),
+    "outside": ("weld_primer", "foam"),
     "cavity": (),
 }
-"""What may not go on a surface, and why. Common practice, no source: the maker's procedure comes first."""
-_TOGETHER: tuple[tuple[Treatment, Treatment, str], ...] = (
-    ("weld_primer", "adhesive", "adhesive does not hold on weld-through primer"),
-    ("wax", "adhesive", "adhesive does not hold on wax"),
-    ("wax", "sealer", "sealer does not hold on wax: it goes on first"),
-    ("foam", "wax", "foam does not hold on wax: it goes in first"),
-    ("bare", "primer", "it is either left bare or primed"),
+"""What may not go on a surface; words say why. Common practice, no source: the maker's procedure comes first."""
+_NOT_TOGETHER: tuple[tuple[Treatment, Treatment], ...] = (
+    ("weld_primer", "adhesive"),
+    ("wax", "adhesive"),
+    ("wax", "sealer"),
+    ("foam", "wax"),
+    ("bare", "primer"),
 )
+"""What excludes each other on any surface; common practice, no source."""
 
 
 class SurfaceSaid(Model):
@@ -111,30 +98,18 @@ class BondSaid(Model):
     surfaces: Many[SurfaceSaid] = ()
 
 
-def surface_faults(said: BondSaid) -> tuple[str, ...]:
-    """Return in words what may not go where, and what excludes what, surface by surface."""
+def surface_faults(said: BondSaid) -> tuple[Said, ...]:
+    """Return what may not go where, and what excludes what, surface by surface; what a surface never gets excludes nothing more."""
     faults = []
     for surface in said.surfaces:
-        for treatment, why in _EXCLUDES[surface.kind]:
-            if treatment in surface.gets:
-                faults.append(
-                    f"{surface.place}: no {TREATMENTS[treatment]} {_on(surface.kind)}{': ' + why if why else ''}."
-                )
-        for a, b, why in _TOGETHER:
-            both = a in surface.gets and b in surface.gets
-            if both and not any(surface.place in words and why in words for words in faults):
-                faults.append(f"{surface.place}: {TREATMENTS[a]} and {TREATMENTS[b]} exclude each other: {why}.")
+        never = [treatment for treatment in _NEVER[surface.kind] if treatment in surface.gets]
+        faults += [say("bond.never", place=surface.place, on=surface.kind, what=treatment) for treatment in never]
+        faults += [
+            say("bond.exclude", place=surface.place, a=a, b=b)
+            for a, b in _NOT_TOGETHER
+            if a in surface.gets and b in surface.gets and a not in never and b not in never
+        ]
     return tuple(faults)
-
-
-def _on(kind: Surface) -> str:
-    return {
-        "weld": "where a weld goes",
-        "flange": "on a mating flange",
-        "bonded": "on a bonded flange",
-        "outside": "on the outside",
-        "cavity": "in a cavity",
-    }[kind]
 
 
 def timeline_asked(said: BondSaid) -> BondTimeline:
@@ -174,8 +149,8 @@ def check_bond(said: BondSaid) -> None:
         bond_timeline(timeline_asked(said))
 
 
-def bond_waits(said: BondSaid | None, today: str) -> tuple[str, ...]:
-    """Return in words why the products are not ready; `today` is an ISO date, empty where it does not matter."""
+def bond_waits(said: BondSaid | None, today: str) -> tuple[Said, ...]:
+    """Return why the products are not ready; `today` is an ISO date, empty where it does not matter."""
     if said is None:
         return ()
     waits = list(surface_faults(said))
@@ -184,11 +159,9 @@ def bond_waits(said: BondSaid | None, today: str) -> tuple[str, ...]:
         timed = line.products.get(product.id) if line else None
         if timed is not None and not timed.temperature_ok:
             low, high = product.range_c
-            waits.append(f"{product.id}: {said.temperature_c:g} °C is outside its {low:g} to {high:g} °C.")
+            waits.append(say("bond.cold", product=product.id, at_c=said.temperature_c, low_c=low, high_c=high))
         elif timed is not None and not timed.fits:
-            waits.append(
-                f"{product.id}: the steps take {timed.used_min:.0f} min, it stays workable for {timed.open_min:.0f} min."
-            )
+            waits.append(say("bond.too_long", product=product.id, used_min=timed.used_min, open_min=timed.open_min))
         if product.best_before and today and product.best_before < today:
-            waits.append(f"{product.id}: past its date, {product.best_before}.")
+            waits.append(say("bond.past", product=product.id, day=product.best_before))
     return tuple(waits)

@@ -6,6 +6,7 @@ from typing import Literal, NamedTuple
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.fit.hang import HangPanel, Hinge, HingeRange, PanelGap, PanelHung, hang_panel
 from fairsquare.core.fit.said import WAYS, FitSaid, GapSaid, PanelSaid
+from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.job.facts.done import HingeLooked, Hung
 from fairsquare.job.facts.finishing import JobSaidFact
@@ -74,7 +75,7 @@ class FitFinding(NamedTuple):
     kind: FindingKind
     place: str
     codes: tuple[str, ...]
-    words: str
+    said: Said
 
 
 def gap_fits(gap: GapFact) -> bool:
@@ -113,6 +114,7 @@ def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
     return tuple(states)
 
 
+_MOST_NAMED = 4
 _STANDS: tuple[Stand, Stand] = ("rack", "wheels")
 
 
@@ -237,19 +239,21 @@ def fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFinding, 
         off = tuple(code for code in known if states[code] == "off")
         fits = gap_fits(gap)
         if fits and off and gap_state.said is not None and near_points(facts.sheet, gap_state.said):
-            words = f"{gap_state.place} fits by eye, and {', '.join(off[:4])} {'is' if len(off) == 1 else 'are'} out by reading."
-            findings.append(FitFinding(_key("home_by_eye", gap), "home_by_eye", gap_state.place, off, words))
+            told = say("fit.home_by_eye", place=gap_state.place, points=off[:_MOST_NAMED], many=len(off))
+            findings.append(FitFinding(_key("home_by_eye", gap), "home_by_eye", gap_state.place, off, told))
         elif not fits and known and len(known) == len(near) and not off:
-            way = "wide" if gap.mm > gap.target_mm else "tight"
-            words = f"{gap_state.place} is {way}, and {_named(known, len(states))} home by reading."
+            told = say(
+                "fit.home_by_reading",
+                place=gap_state.place,
+                wide=gap.mm > gap.target_mm,
+                points=known[:_MOST_NAMED],
+                many=len(known),
+                every=len(known) == len(states),
+            )
             findings.append(
-                FitFinding(_key("home_by_reading", gap), "home_by_reading", gap_state.place, tuple(known), words)
+                FitFinding(_key("home_by_reading", gap), "home_by_reading", gap_state.place, tuple(known), told)
             )
     return tuple(findings)
-
-
-def _named(codes: list[str], of: int) -> str:
-    return "every point is" if len(codes) == of else f"{', '.join(codes[:4])} {'is' if len(codes) == 1 else 'are'}"
 
 
 def _key(kind: FindingKind, gap: GapFact) -> str:

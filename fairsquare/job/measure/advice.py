@@ -1,4 +1,4 @@
-"""The reading worth taking next, as a sentence: for the points that still decide something, with the tools the shop owns."""
+"""The reading worth taking next: for the points that still decide something, with the tools the shop owns."""
 
 from collections.abc import Sequence
 
@@ -19,18 +19,19 @@ from fairsquare.core.measure.next_reading import (
 from fairsquare.core.measure.observations import AXES, codes_of, setup_kinds
 from fairsquare.core.measure.solve import Network, Solved, solve_network
 from fairsquare.core.model import Model
+from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.picture import ARM, Picture, free_readings, network_of, sight_now
-from fairsquare.job.measure.tools import TOOL_KINDS, ShopTool, what_it_can_read
+from fairsquare.job.measure.tools import ShopTool, what_it_can_read
 
-_HALVES, _MUCH, _NOTHING = 0.6, 0.85, 0.98
+_FIXES, _HALVES, _MUCH, _NOTHING = 0.25, 0.6, 0.85, 0.98
 
 
 class Advice(Model):
-    """What to read next: the sentence, the beginning of the call, and what it would do to the goal, mm²."""
+    """What to read next, and what for; the beginning of the call; and what it would do to the goal, mm²."""
 
-    words: str
+    said: Said
     call: str
     codes: tuple[str, ...]
     trace_before: float
@@ -65,7 +66,7 @@ def advise(facts: JobFacts, picture: Picture, sheet: Sheet, tools: Sequence[Shop
     if best.trace_after > _NOTHING * best.trace_before:
         return None
     return Advice(
-        words=f"{_named(best.observation, tools)}: {_gain(solved, best.observation, goal)}.",
+        said=say("next.reading", what=_named(best.observation, tools), does=_gain(solved, best.observation, goal)),
         call=_call(best.observation),
         codes=codes_of(best.observation),
         trace_before=best.trace_before,
@@ -94,8 +95,8 @@ def _could_be_read(
     return made
 
 
-def _gain(solved: Solved, observation: Candidate, goal: Sequence[str]) -> str:
-    """Return what a reading does for the coordinate of the goal that it helps most, in words."""
+def _gain(solved: Solved, observation: Candidate, goal: Sequence[str]) -> Said:
+    """Return what a reading does for the coordinate of the goal that it helps most."""
     equations = equations_of([observation], solved.layout)
     _, slopes = equations.computed(solved.state)
     after = as_read(solved.covariance, equations.columns[0], slopes[0] / equations.sigmas[0])
@@ -104,28 +105,23 @@ def _gain(solved: Solved, observation: Candidate, goal: Sequence[str]) -> str:
     columns = [(solved.layout.points[code] + axis, code, AXES[axis]) for code in goal for axis in range(3)]
     column, code, axis = max(columns, key=lambda column: _taken(before, left, column[0]))
     share = float(left[column])
-    does = "halves" if share <= _HALVES else "takes a third from" if share <= _MUCH else "takes a little from"
-    if share < 0.25:
-        return f"it fixes {code}'s {axis}, which is hardly known"
-    return f"it {does} what is not known of {code}'s {axis}"
+    steps = (("fixes", _FIXES), ("halves", _HALVES), ("third", _MUCH))
+    how = next((name for name, most in steps if share <= most), "little")
+    return say("next.gain", how=how, code=code, axis=axis)
 
 
 def _taken(before: Floats, left: Floats, column: int) -> float:
     return float(before[column] ** 2 * (1 - left[column] ** 2))
 
 
-def _named(observation: Candidate, tools: Sequence[ShopTool]) -> str:
+def _named(observation: Candidate, tools: Sequence[ShopTool]) -> Said:
     if isinstance(observation, SpanCandidate):
         tool = next((t for t in tools if t.kind in ("tram", "tape") and t.sigma_mm == observation.sigma), None)
-        how = "in space" if observation.mode == "point_to_point" else "seen from above"
-        return f"{(tool.name if tool else 'Tape')} {observation.a} to {observation.b}, {how}"
-    if isinstance(observation, GaugeCandidate):
-        return f"Hang a gauge on {observation.a} and {observation.b}"
-    if isinstance(observation, DifferenceCandidate):
-        return f"Read {observation.a} against {observation.b}"
-    what = {"height": "the height of", "offset": "the offset of", "point": "the point"}[observation.kind]
-    with_what = {"height": TOOL_KINDS["level"], "offset": TOOL_KINDS["line"], "point": "instrument"}
-    return f"Read {what} {observation.code} ({with_what[observation.kind]})"
+        flat = observation.mode != "point_to_point"
+        return say("next.span", tool=tool.name if tool else "Tape", a=observation.a, b=observation.b, flat=flat)
+    if isinstance(observation, GaugeCandidate | DifferenceCandidate):
+        return say(f"next.{observation.kind}", a=observation.a, b=observation.b)
+    return say("next.single", of=observation.kind, code=observation.code)
 
 
 def _call(observation: Candidate) -> str:

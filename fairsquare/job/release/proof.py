@@ -205,7 +205,7 @@ def _findings(facts: JobFacts, picture: Picture | None) -> Demand:
         "findings",
         say("fit.settled" if found else "fit.agree"),
         tuple(
-            lacks("fit.contradicts", of=finding.kind, told=finding.words)
+            lacks("fit.contradicts", of=finding.kind, told=finding.said)
             for finding in found
             if finding.key not in settled
         ),
@@ -247,7 +247,7 @@ def _coupons(facts: JobFacts) -> Demand:
 def _products(facts: JobFacts) -> Demand:
     said = bond_said(facts)
     evidence = say("bond.products", products=[product.id for product in said.products]) if said else say("bond.nothing")
-    missing = tuple(lacks("bond.waits", told=words, overridable=True) for words in bond_waits(said, ""))
+    missing = tuple(lacks("bond.waits", told=wait, overridable=True) for wait in bond_waits(said, ""))
     return demand("products", evidence, missing, page="bond")
 
 

@@ -43,7 +43,7 @@ def signer_of(by: SignedBy, known: KnownKeys) -> Signer:
     if by.signed == "wrong":
         return Signer("wrong", "Nobody who is known: the signature in it is not of this content.")
     grouped = in_groups(by.fingerprint)
-    own = next((theirs for theirs in known.own if theirs.fingerprint == by.fingerprint), None)
+    own = next((ours for ours in known.own if ours.fingerprint == by.fingerprint), None)
     if own is not None:
         return Signer("own", f"This shop, as {by.shop}, with its {'' if own.in_force else 'earlier '}key {grouped}.")
     for theirs in known.other:
@@ -77,7 +77,7 @@ def accept_key(desk: Desk, person: Person, key: str, shop: str, fingerprint: str
 
     def work(connection: Connection) -> dict[str, Any]:
         known = known_keys(connection, desk.workshop)
-        if any(theirs.fingerprint == told for theirs in known.own):
+        if any(ours.fingerprint == told for ours in known.own):
             raise Refused("That is this shop's own key.", field="fingerprint", value=told)
         if any(theirs.fingerprint == told and theirs.taken_back_at is None for theirs in known.other):
             raise Refused("That key was accepted before.", field="fingerprint", value=told)

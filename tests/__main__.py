@@ -54,7 +54,7 @@ def main() -> int:
 
 def tested(parts: list[str], more: list[str]) -> int:
     """Run the tests of some parts, and return the exit status."""
-    many = ("-n", str(os.cpu_count() or 1), "--dist", "loadfile") if "-n" not in more else ()
+    many = ("-n", str(os.cpu_count() or 1), "--dist", "loadfile", "--no-loadscope-reorder") if "-n" not in more else ()
     folders = [f"tests/{part}" for part in parts]
     order = () if any("randomly" in one for one in more) else (f"--randomly-seed={secrets.randbelow(2**31)}",)
     command = ["pytest", *many, *order, "--durations=20", *folders, *more]

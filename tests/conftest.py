@@ -32,14 +32,18 @@ from fairsquare.store.migrate import migrate
 from fairsquare.store.people import Person
 from fairsquare.web.app import create_app
 
+LONGEST = frozenset(f"test_{name}.py" for name in ("service", "job", "fuzz", "starving", "finishing", "pages", "look"))
+
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Keep the order within a module whose tests share a database and tell one story; all other order is by chance."""
+    """Keep the order within a module whose tests share a database and tell one story; all other order is by chance, but
+    that modules that take longest come first, so that no processor waits for another at the end."""
     stories = [one for one in items if _tells_a_story(one)]
     in_order = {module: [one for one in stories if one.path == module] for module in {one.path for one in stories}}
     for own in in_order.values():
         own.sort(key=_written, reverse=True)
     items[:] = [in_order[one.path].pop() if _tells_a_story(one) else one for one in items]
+    items.sort(key=lambda item: item.path.name not in LONGEST)
 
 
 def _written(item: pytest.Item) -> tuple[int, tuple[int, ...]]:

@@ -2,12 +2,15 @@
 
 import pytest
 
+from fairsquare.core.said import Said, say
 from fairsquare.job.facts.damage import SettlementFact
+from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.facts.measure import ChoiceFact
 from fairsquare.job.facts.walk_round import WalkFact
 from fairsquare.job.missing import demand, lacks
 from fairsquare.job.release.holds import job_state, may_sign
 from fairsquare.job.stations.row import Asked, station
+from fairsquare.stand_ins.vehicles import DUNLIN
 from fairsquare.words.tell import tell
 from tests.job.facts import OTHERS, REFERENCES, changed, facts, movement, reading, readings, signed, who
 
@@ -217,3 +220,39 @@ def test_a_correction_counts_and_what_it_replaces_does_not() -> None:
     undone = job_state(facts(readings=(*kept, slip, right.model_copy(update={"taken_back": who(55)})))).picture
     assert undone.used["F5R"] == (90,)
     assert len(OTHERS) == 14
+
+
+# ── references that hold the set-up too loosely ──────────────────────────────
+
+
+def loosely(*codes: str) -> JobFacts:
+    """Return the fair job with these references alone, read or on the sheet."""
+    points = tuple(point.model_copy(update={"reference": point.code in codes}) for point in DUNLIN.sheet.points)
+    kept = tuple(
+        one.model_copy(update={"purpose": "reference" if one.code in codes else "point"}) for one in facts().readings
+    )
+    return facts(sheet=DUNLIN.sheet.model_copy(update={"points": points}), readings=kept)
+
+
+def todo_of(job: JobFacts) -> Said:
+    (weak,) = (one for one in job_state(job).hold("setup_accepted").missing if one.said.kind == "fit.weak")
+    return weak.todo
+
+
+def test_references_that_were_not_read_are_named_where_the_set_up_is_held_loosely() -> None:
+    near = tuple(one for one in facts().readings if one.code not in ("C3L", "C3R"))
+    assert todo_of(facts(readings=near)) == say("setup.left_to_read", codes=["C3L", "C3R"])
+
+
+def test_where_the_sheet_has_no_other_reference_sound_points_far_beyond_them_are_named() -> None:
+    two_pairs = ("C1L", "C1R", "C2L", "C2R")
+    assert todo_of(loosely(*two_pairs)).kind == "setup.no_other_reference"
+    states = job_state(loosely(*two_pairs)).picture.judged
+    beyond = {
+        point.code: max(point.xyz[0] - 1016.0, 118.0 - point.xyz[0])
+        for point in DUNLIN.sheet.points
+        if point.code not in two_pairs and states[point.code].state == "fair"
+    }
+    farthest = sorted(beyond, key=lambda code: -beyond[code])[:2]
+    assert todo_of(loosely(*two_pairs)) == say("setup.no_other_reference", sound=farthest)
+    assert min(beyond.values()) < beyond[farthest[0]]

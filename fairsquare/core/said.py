@@ -11,8 +11,8 @@ Plain = str | int | float | bool | None
 
 class Said(Model):
     """A code and its values, named so that they can be told: lengths are in mm and their names end with `_mm`, moments are ISO 8601
-    in UTC and end with `_at`. A value named `told` says it more fully, in a
-    sentence or a code of its own: no record keeps it."""
+    in UTC and end with `_at`. A value named `told` says it more fully, in a sentence or a code of its own: no
+    record keeps it."""
 
     kind: str
     values: dict[str, "Plain | Said | tuple[Plain | Said, ...]"] = Field(default_factory=dict)

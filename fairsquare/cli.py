@@ -251,16 +251,16 @@ def forget_second_factor(
 
     database = _said_in_a_sentence(open_database)
     try:
-        found = next((one for one in database.run(people.people) if one["name"] == name), None)
-        if found is None:
+        person_row = next((row for row in database.run(people.people) if row["name"] == name), None)
+        if person_row is None:
             _fail(FairSquareError(f"Nobody signs in as {name}.", field="name", value=name))
             return
-        database.run(lambda c: second_factor.end(c, found["id"]))
-        database.run(lambda c: sessions.end_all(c, found["id"]))
+        database.run(lambda c: second_factor.end(c, person_row["id"]))
+        database.run(lambda c: sessions.end_all(c, person_row["id"]))
     finally:
         database.close()
     security("second factor forgotten", person=name, by="the command line")
-    typer.echo(f"{found['full_name']} signs in with the password alone, and is signed out everywhere.")
+    typer.echo(f"{person_row['full_name']} signs in with the password alone, and is signed out everywhere.")
 
 
 @app.command()
@@ -307,7 +307,7 @@ def import_sheet(
     draft = read_table(ReadTable(rows=rows, unit=unit, name=file.stem))  # type: ignore[arg-type]
     troubles = [f"{trouble.words}" for trouble in draft.troubles]
     troubles += [f"line {line.line}: {trouble.words}" for line in draft.lines for trouble in line.troubles]
-    troubles += [f"line {draft.line_of(found) or '?'}: {found.detail}" for found in draft.findings]
+    troubles += [f"line {draft.line_of(finding) or '?'}: {finding.detail}" for finding in draft.findings]
     for words in (*remarks, *troubles):
         typer.echo(words, err=True)
     if draft.sheet is None:

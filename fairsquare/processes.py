@@ -67,13 +67,13 @@ def reachable_by(user: str, folder: Path) -> bool:
     """Return whether `user` can pass through every folder above `folder`."""
     account = pwd.getpwnam(user)
     for above in [*reversed(folder.resolve().parents)]:
-        found = above.stat()
-        if found.st_uid == account.pw_uid:
-            allowed = found.st_mode & 0o100
-        elif found.st_gid == account.pw_gid:
-            allowed = found.st_mode & 0o010
+        status = above.stat()
+        if status.st_uid == account.pw_uid:
+            allowed = status.st_mode & 0o100
+        elif status.st_gid == account.pw_gid:
+            allowed = status.st_mode & 0o010
         else:
-            allowed = found.st_mode & 0o001
+            allowed = status.st_mode & 0o001
         if not allowed:
             return False
     return True

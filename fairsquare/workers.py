@@ -173,14 +173,14 @@ def streamed(work: Callable[..., Iterable[T]], *arguments: object) -> Generator[
     try:
         while True:
             try:
-                found, fault = here.recv()
+                result, fault = here.recv()
             except EOFError:
                 raise Broke("The process that looked came to its end. What was found is kept: try again.") from None
             if fault is not None:
                 raise fault
-            if found is None:
+            if result is None:
                 return
-            yield found[0]
+            yield result[0]
     finally:
         here.close()
         process.kill()
@@ -190,8 +190,8 @@ def streamed(work: Callable[..., Iterable[T]], *arguments: object) -> Generator[
 def _stream(parent: int, there: Connection, work: Callable[..., Iterable[T]], arguments: tuple[object, ...]) -> None:
     _begin(parent)
     try:
-        for one in work(*arguments):
-            there.send(((one,), None))
+        for part in work(*arguments):
+            there.send(((part,), None))
         there.send((None, None))
     except BrokenPipeError:
         return

@@ -27,8 +27,8 @@ def start_clock(
         raise Refused("A clock runs for more than 0 minutes, up to 14 days.", field="minutes", value=minutes)
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        said = bond_said(view.facts)
-        if product and (said is None or product not in {product.id for product in said.products}):
+        bond = bond_said(view.facts)
+        if product and (bond is None or product not in {product.id for product in bond.products}):
             raise Refused(f"{product} is not among the products.", field="product", value=product)
         running = [
             clock
@@ -37,7 +37,7 @@ def start_clock(
         ]
         if product and running:
             raise Unsure(f"{product}: that clock runs already.", field="product", value=product)
-        foams = {product.id for product in said.products if product.kind == "foam"} if said else set()
+        foams = {product.id for product in bond.products if product.kind == "foam"} if bond else set()
         if kind == "open" and product in foams:
             desk.moved(connection, view, "foam", f"{product} was opened: foam swells", person)
         return {"id": clocks.start(connection, view.job.id, kind, product, label, minutes, person.id)}
@@ -50,7 +50,7 @@ def end_clock(desk: Desk, person: Person, key: str, number: str, clock: int, wor
     check_may(person, "run clocks")
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        own = next((one for one in view.facts.clocks if one.id == clock), None)
+        own = next((clock_fact for clock_fact in view.facts.clocks if clock_fact.id == clock), None)
         if own is None:
             raise Refused("There is no such clock in this job.", field="clock", value=clock)
         if own.ended is not None:

@@ -163,10 +163,10 @@ def tick(
 
 
 def _weld_to_do(state: SectionState, whose: Whose, weld: str) -> MappedWeld:
-    found = next((one for one in state.to_do(whose) if one.said.id == weld), None)
-    if found is None:
+    work = next((weld_work for weld_work in state.to_do(whose) if weld_work.said.id == weld), None)
+    if work is None:
         raise Refused(f"There is nothing to open at {weld} on the {whose}.", field="weld", value=weld[:40])
-    return found
+    return work
 
 
 def make_cut(

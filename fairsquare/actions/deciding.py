@@ -49,7 +49,7 @@ def settle(desk: Desk, person: Person, key: str, number: str, finding: str, reas
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         read = damage_of(view.facts)
-        if finding not in {key_of(one) for one in (read.findings if read else ())}:
+        if finding not in {key_of(finding_seen) for finding_seen in (read.findings if read else ())}:
             raise Unsure(
                 "This contradiction is not there any more: look at the page again.", field="finding", value=finding
             )
@@ -133,7 +133,7 @@ def keep_what_is_fair(desk: Desk, person: Person, key: str, number: str) -> int:
             if state.seen is not None or state.ticked or not fair or any(p.code not in judged for p in points):
                 continue
             before = known.get((state.member, state.layer), {})
-            said = MemberSaid(
+            member_said = MemberSaid(
                 state.member,
                 state.layer,
                 before.get("material", "unknown"),
@@ -142,7 +142,7 @@ def keep_what_is_fair(desk: Desk, person: Person, key: str, number: str) -> int:
                 MakersWord(**{name: before.get(name) for name in ("straighten", "section", "heat")}),
                 before.get("source", ""),
             )
-            seen = _see(connection, view, person, said)
+            seen = _see(connection, view, person, member_said)
             kept = DecisionSaid("keep", reason="every point read and fair, no signs")
             damage.decide(connection, view.job.id, seen, _texts(kept), person.id)
             count += 1

@@ -85,14 +85,14 @@ def of_each(ones: Iterable[A], make: Callable[[A], B], number_of: Callable[[A], 
     What the database says of itself is not caught.
     """
     made, broken = [], []
-    for one in ones:
+    for item in ones:
         try:
-            made.append(make(one))
+            made.append(make(item))
         except (pymysql.MySQLError, DatabaseAway):
             raise
         except Exception:
-            log.exception("job cannot be shown in a list", job=number_of(one))
-            broken.append(one)
+            log.exception("job cannot be shown in a list", job=number_of(item))
+            broken.append(item)
     return made, broken
 
 
@@ -148,8 +148,10 @@ class Desk:
         """Return the open jobs that match, or the closed ones, the last touched first; one that cannot be read is named apart."""
 
         def look(connection: Connection) -> Listed:
-            found, many = jobs.find_jobs(connection, words, most, skip, closed=closed)
-            views, broken = of_each(found, lambda job: JobView(job, *self._cache.get(connection, job)), _number_of_job)
+            jobs_found, many = jobs.find_jobs(connection, words, most, skip, closed=closed)
+            views, broken = of_each(
+                jobs_found, lambda job: JobView(job, *self._cache.get(connection, job)), _number_of_job
+            )
             return Listed(views, many, broken)
 
         return self.database.run(look)
@@ -258,7 +260,7 @@ class Desk:
                 return past
             grown = mark[0] > seen[0]
             newer = went.since(connection, seen[1] if grown else 0)
-            kept = {**(kept if grown else {}), **{job: one for _, job, one in newer}}
+            kept = {**(kept if grown else {}), **{job: state for _, job, state in newer}}
             self._past = (mark, kept, Past(kept.values()))
             return self._past[2]
 

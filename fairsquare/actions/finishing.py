@@ -173,7 +173,7 @@ def holder_off(desk: Desk, person: Person, key: str, number: str, seam: int, hol
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         state = seam_of(view, seam)
-        own = next((one for one in state.plan.holders if one.id == holder), None)
+        own = next((listed for listed in state.plan.holders if listed.id == holder), None)
         if own is None:
             raise Refused(
                 f"{holder} is not planned to come off: record it as a move.", field="holder", value=holder[:40]
@@ -286,8 +286,8 @@ def _check_weld(view: JobView, done: WeldMade) -> None:
     hold = view.state.hold("fit_accepted")
     if hold.status != "closed":
         why = (*hold.reopened, *(missing.said for missing in hold.missing))
-        said = say("hold.not_welded", reopened=bool(hold.reopened), why=why[0] if why else "")
-        raise lacking(said, field="weld", value=done.weld)
+        not_welded = say("hold.not_welded", reopened=bool(hold.reopened), why=why[0] if why else "")
+        raise lacking(not_welded, field="weld", value=done.weld)
     if view.state.welded:
         raise Unsure("Final welding is recorded as done: what comes after is a new fit.", field="weld", value=done.weld)
     first = [weld for weld in state.plan.welds if weld.stage < planned.stage or weld.id in planned.after]

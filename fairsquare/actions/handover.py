@@ -65,16 +65,16 @@ def open_link(desk: Desk, code: str, address: str, *, of_page: bool = False) -> 
 
     def look(connection: Connection) -> LinkedRecord | None:
         links.check_tries(connection, address)
-        found = records.by_link(connection, code[:200])
-        if found is None or not of_page:
-            links.note_try(connection, address, found is not None)
-        return found
+        linked = records.by_link(connection, code[:200])
+        if linked is None or not of_page:
+            links.note_try(connection, address, linked is not None)
+        return linked
 
-    found = desk.database.run(look)
-    security("link used" if found else "link refused", link=told_code(code), address=address)
-    if found is None:
+    linked = desk.database.run(look)
+    security("link used" if linked else "link refused", link=told_code(code), address=address)
+    if linked is None:
         raise NoSuchLink
-    return found
+    return linked
 
 
 def body_of(desk: Desk, linked: LinkedRecord) -> str:
@@ -87,7 +87,7 @@ def photos_of(desk: Desk, sha256: str, body: str) -> dict[int, bytes]:
     wanted = {photo["id"]: photo["sha256"] for photo in json.loads(body)["photos"]}
 
     def look(connection: Connection) -> dict[int, bytes]:
-        found = {one: photos.recorded_photo(connection, sha256, sha, "recorded") for one, sha in wanted.items()}
-        return {one: picture for one, picture in found.items() if picture is not None}
+        pictures = {name: photos.recorded_photo(connection, sha256, sha, "recorded") for name, sha in wanted.items()}
+        return {one: picture for one, picture in pictures.items() if picture is not None}
 
     return desk.database.run(look)

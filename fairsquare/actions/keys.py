@@ -125,5 +125,5 @@ def replace_key(desk: Desk, person: Person, key: str) -> None:
     security("key replaced", person=person.name)
 
 
-def _alike(one: str, other: str) -> bool:
-    return "".join(one.split()).casefold() == "".join(other.split()).casefold()
+def _alike(own: str, other: str) -> bool:
+    return "".join(own.split()).casefold() == "".join(other.split()).casefold()

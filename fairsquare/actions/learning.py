@@ -35,4 +35,4 @@ def waited_for(waits: Iterable[Waited]) -> list[tuple[str, float, int]]:
     hours: dict[str, list[float]] = defaultdict(list)
     for wait in waits:
         hours[WAIT_KINDS[wait.kind]].append(wait.hours)
-    return [(name, sum(found), len(found)) for name, found in hours.items()]
+    return [(name, sum(hours_of_job), len(hours_of_job)) for name, hours_of_job in hours.items()]

@@ -199,10 +199,10 @@ def record_move(desk: Desk, person: Person, key: str, number: str, what: Moved, 
     check_may(person, "measure")
     if what not in SIMPLE:
         raise Refused("That has a place of its own: on the page of the fit, or of the welds.", field="what", value=what)
-    said = words.strip()[:500] or MOVES[what].usual
+    move_words = words.strip()[:500] or MOVES[what].usual
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
-        return {"id": desk.moved(connection, view, what, said, person)}
+        return {"id": desk.moved(connection, view, what, move_words, person)}
 
     desk.in_job(person, key, f"move {number}", number, work)
 

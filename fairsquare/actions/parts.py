@@ -32,8 +32,8 @@ def take_part_in(
     `identity` is the number of the vehicle that a donor was cut from.
     """
     check_may(person, "check parts in")
-    said = " ".join(name.split())
-    if len(said) < 3 or len(said) > 200:
+    plain_name = " ".join(name.split())
+    if len(plain_name) < 3 or len(plain_name) > 200:
         raise Refused("Name the part, such as right rear rail end.", field="name", value=name[:200])
     if origin not in ("new", "donor", "made"):
         raise Refused("Is it new, cut from a donor, or made here?", field="origin", value=origin[:20])
@@ -45,7 +45,9 @@ def take_part_in(
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         known = identity.strip()[:120]
-        kept = parts.take_part_in(connection, view.job.id, said, origin, source.strip()[:200], known, blank, person.id)
+        kept = parts.take_part_in(
+            connection, view.job.id, plain_name, origin, source.strip()[:200], known, blank, person.id
+        )
         return {"id": kept}
 
     return int(desk.in_job(person, key, f"part {number}", number, work)["id"])
@@ -84,8 +86,8 @@ def count_item(
 ) -> None:
     """Count an item on the old part and on the new; what is missing may have a plan, such as moved over from the old one."""
     check_may(person, "check parts in")
-    said = " ".join(words.split())
-    if not said or len(said) > 200:
+    plain_words = " ".join(words.split())
+    if not plain_words or len(plain_words) > 200:
         raise Refused("Say what it is, such as bracket for the fuel filler.", field="words", value=words[:200])
     for name, count in (("old_count", old_count), ("new_count", new_count)):
         if not 0 <= count <= _MOST:
@@ -93,7 +95,7 @@ def count_item(
 
     def work(connection: Connection, view: JobView) -> dict[str, Any]:
         kept = parts.count_item(
-            connection, view.job.id, part, kind, said, old_count, new_count, plan.strip()[:500], person.id
+            connection, view.job.id, part, kind, plain_words, old_count, new_count, plan.strip()[:500], person.id
         )
         return {"id": kept}
 

@@ -173,7 +173,7 @@ def out_of_date(desk: Desk, plan: KeptPlan) -> list[str]:
 
 def _shop_now(desk: Desk, zone: ZoneInfo, now: str) -> ShopNow:
     _, said = desk.database.run(shop.said)
-    active = [one for one in desk.database.run(people.people) if one["active"]]
+    active = [person_row for person_row in desk.database.run(people.people) if person_row["active"]]
     names = {person["name"]: person["full_name"] for person in active}
     sign_ins = {person["id"]: person["name"] for person in active}
     may_not_sign = frozenset(person["name"] for person in active if person["role"] not in roles_that_may("sign"))
@@ -207,14 +207,14 @@ def planned(here: ShopNow, jobs: Sequence[JobToPlan], seen: dict[str, int], last
         raise Refused(
             "No hours are worked in the weeks to come: look at the shop's hours and holidays.", field="week-0"
         )
-    found = floor_work(jobs, here.said, hours, base, _dues(jobs, here, base), here.may_not_sign)
-    if not found.asked.operations:
-        return KeptPlan(made_for=_utc(base), not_now=found.not_now, seen=seen)
-    was = _was(found, last, base, hours[0][0])
-    there = [k for k, stay in enumerate(found.stays) if found.pieces[stay[0]].job in found.on_rack]
-    places = found.asked.places.get(here.said.at("set-up").place, 0)
-    made = plan_again(found.asked, stays=found.stays, there=there if len(there) <= places else (), was=was)
-    return _kept(found, made, base, seen, was, last)
+    floor = floor_work(jobs, here.said, hours, base, _dues(jobs, here, base), here.may_not_sign)
+    if not floor.asked.operations:
+        return KeptPlan(made_for=_utc(base), not_now=floor.not_now, seen=seen)
+    was = _was(floor, last, base, hours[0][0])
+    there = [k for k, stay in enumerate(floor.stays) if floor.pieces[stay[0]].job in floor.on_rack]
+    places = floor.asked.places.get(here.said.at("set-up").place, 0)
+    made = plan_again(floor.asked, stays=floor.stays, there=there if len(there) <= places else (), was=was)
+    return _kept(floor, made, base, seen, was, last)
 
 
 def _from_now(hours: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
@@ -255,26 +255,26 @@ def _kept(
     last: KeptPlan | None,
 ) -> KeptPlan:
     pieces = []
-    for one in sorted(made.plan, key=lambda operation: (operation.start, operation.id)):
-        piece = found.pieces[one.id]
-        before = was.get(one.id)
+    for operation in sorted(made.plan, key=lambda operation: (operation.start, operation.id)):
+        piece = found.pieces[operation.id]
+        before = was.get(operation.id)
         pieces.append(
             KeptPiece(
                 job=piece.job,
                 vehicle=piece.vehicle,
                 what=piece.what,
                 station=piece.station,
-                person=one.person,
-                helpers=one.helpers,
-                place=one.place or "",
-                start=_at(base, one.start),
-                end=_at(base, one.end),
-                held_by=_held_by(one, made, found),
-                late_min=made.late.get(one.id, 0),
-                in_chain=one.id in made.chain,
-                fixed=bool(before and before[2] and one.id not in found.at_it),
-                now=one.id in found.at_it,
-                moved=last is not None and one.id not in found.at_it and _moved(one, before),
+                person=operation.person,
+                helpers=operation.helpers,
+                place=operation.place or "",
+                start=_at(base, operation.start),
+                end=_at(base, operation.end),
+                held_by=_held_by(operation, made, found),
+                late_min=made.late.get(operation.id, 0),
+                in_chain=operation.id in made.chain,
+                fixed=bool(before and before[2] and operation.id not in found.at_it),
+                now=operation.id in found.at_it,
+                moved=last is not None and operation.id not in found.at_it and _moved(operation, before),
             )
         )
     return KeptPlan(
@@ -290,28 +290,28 @@ def _kept(
     )
 
 
-def _moved(one: PlannedOperation, before: tuple[int, str, bool] | None) -> bool:
-    return before is None or before[1] != one.person or abs(before[0] - one.start) > SAME_MIN
+def _moved(operation: PlannedOperation, before: tuple[int, str, bool] | None) -> bool:
+    return before is None or before[1] != operation.person or abs(before[0] - operation.start) > SAME_MIN
 
 
-def _held_by(one: PlannedOperation, made: DayPlanned, found: FloorWork) -> str:
+def _held_by(operation: PlannedOperation, made: DayPlanned, found: FloorWork) -> str:
     """Say what a piece of the plan waits for: the last to end of what comes before it, holds its place, or binds its people."""
     asked = {op.id: op for op in found.asked.operations}
-    own = asked[one.id]
-    if own.not_before_min >= one.start and own.not_before_min > 0:
+    own = asked[operation.id]
+    if own.not_before_min >= operation.start and own.not_before_min > 0:
         return "what it waits for is due then"
-    bound, piece = {one.person, *one.helpers}, found.pieces[one.id]
+    bound, piece = {operation.person, *operation.helpers}, found.pieces[operation.id]
     best: tuple[int, str] = (-1, "")
     for other in made.plan:
-        if other.id == one.id or other.end > one.start:
+        if other.id == operation.id or other.end > operation.start:
             continue
         words = found.pieces[other.id]
         if other.id in own.after:
             best = max(best, (other.end, f"after “{words.what}”"))
         elif bound & {other.person, *other.helpers}:
             best = max(best, (other.end, f"after {words.job}, “{words.what}”: the same hands"))
-        elif one.place is not None and other.place == one.place and words.job != piece.job:
-            best = max(best, (other.end, f"after {words.job} left the {one.place}"))
+        elif operation.place is not None and other.place == operation.place and words.job != piece.job:
+            best = max(best, (other.end, f"after {words.job} left the {operation.place}"))
     return best[1]
 
 

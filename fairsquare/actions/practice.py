@@ -161,5 +161,5 @@ def told(desk: Desk, number: str) -> Told | None:
 
 def practices(desk: Desk, person: Person) -> list[dict[str, Any]]:
     """Return a person's practices; a lead sees everybody's. The seed is told once a practice has ended."""
-    found = desk.database.run(lambda c: kept.practices(c, None if person.role == "lead" else person))
-    return [one if one["ended_at"] else {**one, "seed": None} for one in found]
+    games = desk.database.run(lambda c: kept.practices(c, None if person.role == "lead" else person))
+    return [game if game["ended_at"] else {**game, "seed": None} for game in games]

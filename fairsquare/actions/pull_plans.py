@@ -102,12 +102,12 @@ def gear_words(desk: Desk, setting: Setting, work: WorkPull) -> tuple[str, ...]:
     if not used:
         return ()
     known, now = {piece.name: piece for piece in rig(desk)}, datetime.datetime.now(datetime.UTC)
-    said = []
+    changes = []
     for name in used:
         caution = known[name].caution_at(now) if name in known else "It is not in the rig any more."
         if caution:
-            said.append(f"{name}: {caution}")
-    return tuple(said)
+            changes.append(f"{name}: {caution}")
+    return tuple(changes)
 
 
 # ── the plan ─────────────────────────────────────────────────────────────────
@@ -177,8 +177,10 @@ def check_may_plan(desk: Desk, person: Person, number: str, school: School, seen
 
 def best_of(asked: Asked) -> Proposal | None:
     """Return the best plan that may be pulled as it stands; None where there is none."""
-    found = (one for looked in proposals(asked) if looked.over for one in looked.best if not one.refused)
-    return next(found, None)
+    offered = (
+        proposal for looked in proposals(asked) if looked.over for proposal in looked.best if not proposal.refused
+    )
+    return next(offered, None)
 
 
 def find_plan(
@@ -272,12 +274,12 @@ def _cycles_pulled(facts: JobFacts, sheet: Sheet, places: Mapping[str, Row3]) ->
         )
         points = []
         for cycle in event.cycles:
-            one = watched.get(cycle.code)
-            if one is None or cycle.code not in places:
+            point_watched = watched.get(cycle.code)
+            if point_watched is None or cycle.code not in places:
                 continue
-            stood = along(one, sheet, places[cycle.code])
+            stood = along(point_watched, sheet, places[cycle.code])
             loaded = None if cycle.loaded_mm is None else cycle.loaded_mm - stood
-            points.append((cycle.code, one.way, loaded, cycle.after_mm - stood))
+            points.append((cycle.code, point_watched.way, loaded, cycle.after_mm - stood))
         yield PulledCycle(chains, measured, tuple(points))
 
 

@@ -242,10 +242,10 @@ def settle(desk: Desk, person: Person, key: str, number: str, how: str, words: s
                 field="how",
                 value=how,
             )
-        said = words.strip()[:300]
-        made = pulls.settle(connection, view.job.id, how, said, stood, person.id)
+        settled_words = words.strip()[:300]
+        made = pulls.settle(connection, view.job.id, how, settled_words, stood, person.id)
         setup = view.setup.number if view.setup else None
-        moved = f"{SETTLED[how]}{': ' + said if said else ''}"
+        moved = f"{SETTLED[how]}{': ' + settled_words if settled_words else ''}"
         measuring.record_move(connection, view.job.id, setup, "vehicle", moved, person.id)
         return {"id": made}
 
@@ -273,9 +273,9 @@ def read_settled(desk: Desk, person: Person, key: str, number: str) -> None:
 
 def loads(desk: Desk, view: JobView) -> dict[str, tuple[float, float]]:
     """Return the newest force at each tower in N, and how many seconds ago it was read. Pressure is turned to force by the ram."""
-    found = desk.database.run(lambda c: pulls.newest_loads(c, view.job.id))
-    forces = _as_forces(setting_of(view.facts), found)
-    return {name: (force, float(found[name]["ago_s"])) for name, force in forces.items()}
+    newest = desk.database.run(lambda c: pulls.newest_loads(c, view.job.id))
+    forces = _as_forces(setting_of(view.facts), newest)
+    return {name: (force, float(newest[name]["ago_s"])) for name, force in forces.items()}
 
 
 def fullest_now(desk: Desk, view: JobView, board: Board) -> Fullest | None:
@@ -285,18 +285,18 @@ def fullest_now(desk: Desk, view: JobView, board: Board) -> Fullest | None:
     if tight is None:
         return None
     read = pulls.newest_loads if board.state in UNDER_LOAD else pulls.largest_loads
-    found = desk.database.run(lambda c: read(c, view.job.id, tight))
-    return fullest(view.facts, board, _as_forces(setting_of(view.facts), found))
+    read_now = desk.database.run(lambda c: read(c, view.job.id, tight))
+    return fullest(view.facts, board, _as_forces(setting_of(view.facts), read_now))
 
 
 def _as_forces(setting: Setting | None, read: dict[str, dict[str, Any]]) -> dict[str, float]:
     """Return loads as read at towers in N: a pressure is turned to force by the ram, where its area is known."""
     towers = {tower.id: tower for tower in setting.towers} if setting else {}
     forces = {}
-    for name, one in read.items():
-        tower, force = towers.get(name), one["force_n"]
+    for name, load in read.items():
+        tower, force = towers.get(name), load["force_n"]
         if force is None and tower is not None and tower.ram_area_mm2 is not None:
-            force = one["pressure_mpa"] * tower.ram_area_mm2 * tower.falls
+            force = load["pressure_mpa"] * tower.ram_area_mm2 * tower.falls
         if force is not None:
             forces[name] = float(force)
     return forces

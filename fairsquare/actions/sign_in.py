@@ -40,8 +40,8 @@ def check_sign_in(database: Database, name: str, password: str, address: str, tr
 
 def asks_second(database: Database, person: Person) -> bool:
     """Return whether a person has a second factor."""
-    found = database.run(lambda c: second_factor.second_factor(c, person.id))
-    return found is not None and found.confirmed
+    second = database.run(lambda c: second_factor.second_factor(c, person.id))
+    return second is not None and second.confirmed
 
 
 def check_second(database: Database, person: Person, code: str, address: str, tries: int) -> None:

@@ -69,9 +69,9 @@ def spine(view: JobView) -> list[Stop]:
 def _held(view: JobView, keys: list[str], now: str) -> dict[str, tuple[Waiting, ...]]:
     """Return what is waited for, at the stop that it holds up first."""
     held: dict[str, tuple[Waiting, ...]] = {}
-    for one in waiting(view.facts):
-        at = next((key for key in keys[keys.index(now) :] if one.holds_up(key)), keys[-1])
-        held[at] = (*held.get(at, ()), one)
+    for wait in waiting(view.facts):
+        at = next((key for key in keys[keys.index(now) :] if wait.holds_up(key)), keys[-1])
+        held[at] = (*held.get(at, ()), wait)
     return held
 
 
@@ -143,7 +143,7 @@ def _done(view: JobView) -> dict[str, bool]:
         "released": closed["released"],
         "record": False,
         "practice": view.job.closed,
-        **{one.key: one.done is None or one.done(facts) for one in ADDED},
+        **{added.key: added.done is None or added.done(facts) for added in ADDED},
     }
 
 
@@ -206,7 +206,7 @@ def _station_words(view: JobView, key: str) -> Said | str:
         unread = sum(judgement.state == "unread" for judgement in view.state.picture.judged.values())
         again = " again, since something moved" if view.state.picture.stale_only else ""
         return f"{unread} point{'s' if unread != 1 else ''} to read{again}"
-    found: dict[str, Said | str] = {
+    words_of: dict[str, Said | str] = {
         "walk-round": "Walk round it: what is seen, photos",
         "damage": "Read the damage and decide",
         "decide": "Decide member by member",
@@ -219,4 +219,4 @@ def _station_words(view: JobView, key: str) -> Said | str:
         "finish": next((lack.said for lack in view.state.hold("released").missing), "Finish and prove"),
     }
     own = BY_KEY[key].to_do
-    return own(view.facts) if own else found.get(key, "Take the vehicle in")
+    return own(view.facts) if own else words_of.get(key, "Take the vehicle in")

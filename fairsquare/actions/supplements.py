@@ -36,8 +36,8 @@ def add_line(
 ) -> int:
     """Record a line that the estimate missed, from whatever station, and return its id."""
     check_may(person, "find more")
-    said = " ".join(words.split())
-    if len(said) < 3 or len(said) > 500:
+    plain_words = " ".join(words.split())
+    if len(plain_words) < 3 or len(plain_words) > 500:
         raise Refused("Say what was found and what it takes, in a line.", field="words", value=words[:200])
     if not (math.isfinite(hours) and 0 <= hours <= 1000):
         raise Refused("Hours should be 0 to 1000.", field="hours", value=hours)
@@ -47,7 +47,7 @@ def add_line(
             connection,
             view.job.id,
             station[:30],
-            said,
+            plain_words,
             hours,
             parts.strip()[:500],
             amount_cents,
@@ -151,15 +151,15 @@ def open_link(desk: Desk, code: str, address: str) -> LinkedSupplement:
 
     def look(connection: Connection) -> LinkedSupplement | None:
         links.check_tries(connection, address)
-        found = supplements.by_code(connection, code[:200])
-        links.note_try(connection, address, found is not None)
-        return found
+        linked = supplements.by_code(connection, code[:200])
+        links.note_try(connection, address, linked is not None)
+        return linked
 
-    found = desk.database.run(look)
-    security("link used" if found else "link refused", link=told_code(code), address=address)
-    if found is None:
+    linked = desk.database.run(look)
+    security("link used" if linked else "link refused", link=told_code(code), address=address)
+    if linked is None:
         raise NoSuchLink
-    return found
+    return linked
 
 
 class LineAnswer(NamedTuple):
@@ -176,9 +176,11 @@ def answer_by_link(desk: Desk, linked: LinkedSupplement, said: Sequence[LineAnsw
         raise Refused("Write your name: it stands beside the answers.", field="named", value=named)
     if not said:
         raise Refused("Mark what you approve, refuse or ask about, or approve all.", field="answers", value="")
-    for one in said:
-        if one.said == "asked" and len(one.words.strip()) < 3:
-            raise Refused("Write what you would like to know.", field=f"words-{one.line}", value=one.words)
+    for line_answer in said:
+        if line_answer.said == "asked" and len(line_answer.words.strip()) < 3:
+            raise Refused(
+                "Write what you would like to know.", field=f"words-{line_answer.line}", value=line_answer.words
+            )
 
     def work(connection: Connection) -> None:
         jobs.hold_job(connection, linked.job)
@@ -187,9 +189,9 @@ def answer_by_link(desk: Desk, linked: LinkedSupplement, said: Sequence[LineAnsw
                 "The workshop has closed this job: an answer changes nothing any more. Telephone them if it should.",
                 field="answers",
             )
-        for one in said:
-            words, name = one.words.strip()[:1000], named.strip()[:120]
-            supplements.answer(connection, linked.id, one.line, one.said, words, name, None)
+        for line_answer in said:
+            words, name = line_answer.words.strip()[:1000], named.strip()[:120]
+            supplements.answer(connection, linked.id, line_answer.line, line_answer.said, words, name, None)
         jobs.touch(connection, linked.job_id)
 
     desk.database.run(work)

@@ -66,10 +66,10 @@ def calibrate(
     words = " ".join(words.split())
     if not 3 <= len(words) <= 200:
         raise Refused("Say by whom, or by which certificate, in 3 to 200 letters.", field="words", value=words[:40])
-    said = Calibrated(done_on=done.isoformat(), due_on=due.isoformat() if due else "", words=words)
+    calibrated = Calibrated(done_on=done.isoformat(), due_on=due.isoformat() if due else "", words=words)
 
     def work(connection: Connection) -> dict[str, Any]:
-        return {"id": tools.note_event(connection, tools.find_tool(connection, tool), said, person.id)}
+        return {"id": tools.note_event(connection, tools.find_tool(connection, tool), calibrated, person.id)}
 
     return int(desk.once(person, key, f"calibrate tool {tool}", work)["id"])
 

@@ -84,7 +84,7 @@ def _check_asked(asked_of: str) -> None:
 
 
 def _check_open(view: JobView, wait: int) -> None:
-    own = next((one for one in view.facts.waits if one.id == wait), None)
+    own = next((noted for noted in view.facts.waits if noted.id == wait), None)
     if own is None:
         raise Refused("There is no such wait in this job.", field="wait", value=wait)
     if own.over is not None:

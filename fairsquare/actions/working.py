@@ -84,7 +84,7 @@ def stop_work(
         if own.ended_at is not None:
             return {}
         now = now_of(connection)
-        running = next((one for one in work.going_on(connection) if one.id == clock), None)
+        running = next((open_work for open_work in work.going_on(connection) if open_work.id == clock), None)
         if ended_at is None and running is not None and was_put_back(running):
             raise Refused(
                 f"The server's clock was put back by {_span(running.put_back_s)} while this ran: by itself it would count too "
@@ -162,19 +162,19 @@ def ask_for_gaps(desk: Desk, person: Person, key: str, number: str, names: Seque
     return int(desk.in_job(person, key, f"supplement gaps {number}", number, ask)["lines"])
 
 
-def is_forgotten(one: OpenWork) -> bool:
+def is_forgotten(clock: OpenWork) -> bool:
     """Say whether a clock of work has run for longer than anybody works at a stretch."""
-    return one.seconds > FORGOTTEN_H * 3600
+    return clock.seconds > FORGOTTEN_H * 3600
 
 
-def was_put_back(one: OpenWork) -> bool:
+def was_put_back(clock: OpenWork) -> bool:
     """Say whether the time by which a clock of work counts was put back while it ran."""
-    return one.put_back_s >= LEAST_S
+    return clock.put_back_s >= LEAST_S
 
 
-def has_to_be_said(one: OpenWork) -> bool:
+def has_to_be_said(clock: OpenWork) -> bool:
     """Say whether it has to be said when a clock of work stopped: by itself it would count too much, or too little."""
-    return is_forgotten(one) or was_put_back(one)
+    return is_forgotten(clock) or was_put_back(clock)
 
 
 def _check_operation(desk: Desk, view: JobView, operation: str) -> None:

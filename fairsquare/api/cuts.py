@@ -216,7 +216,7 @@ def _shown(view: JobView, state: SectionState) -> SectionShown:
         else {},
         cuts=state.cuts,
         ticks=tuple(state.ticks.values()),
-        wanting=tuple(Told(words=tell(one), said=one) for one in state.wanting),
+        wanting=tuple(Told(words=tell(lack), said=lack) for lack in state.wanting),
     )
 
 

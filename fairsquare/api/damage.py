@@ -192,7 +192,11 @@ def show_members(number: str, desk: At, person: By) -> list[MemberShown]:
     states = member_states(desk.view(number).facts)
     return [
         MemberShown(
-            **{**state._asdict(), "found": tuple(one.seen.id for one in state.found), "open": tell(state.open) or None}
+            **{
+                **state._asdict(),
+                "found": tuple(decided.seen.id for decided in state.found),
+                "open": tell(state.open) or None,
+            }
         )
         for state in states
     ]

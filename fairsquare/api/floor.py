@@ -143,14 +143,14 @@ def hours(number: str, desk: At, person: By) -> HoursShown:
     """Show the hours of a job, the work that was clocked, and what it waits for."""
     del person
     view = desk.view(number)
-    found = working.work_on(desk, view)
+    job_work = working.work_on(desk, view)
     return HoursShown(
-        rows=tuple(_row(row) for row in found.rows),
-        found=found.found,
+        rows=tuple(_row(row) for row in job_work.rows),
+        found=job_work.found,
         version=view.facts.hours.version if view.facts.hours else 0,
-        said=found.said,
+        said=job_work.said,
         worked=view.facts.worked,
-        waiting=tuple(WaitShown(**one._asdict()) for one in waited_for(view.facts)),
+        waiting=tuple(WaitShown(**wait._asdict()) for wait in waited_for(view.facts)),
     )
 
 

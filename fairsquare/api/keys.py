@@ -40,11 +40,18 @@ def keys(desk: At, person: By) -> KeysShown:
     del person
     known = desk.database.run(lambda c: known_keys(c, desk.workshop))
     return KeysShown(
-        own=tuple(OwnKeyShown(fingerprint=one.fingerprint, in_force=one.in_force, at=one.at) for one in known.own),
+        own=tuple(
+            OwnKeyShown(fingerprint=own_key.fingerprint, in_force=own_key.in_force, at=own_key.at)
+            for own_key in known.own
+        ),
         other=tuple(
             OtherKeyShown(
-                fingerprint=one.fingerprint, shop=one.shop, by=one.by, at=one.at, taken_back_at=one.taken_back_at
+                fingerprint=other_key.fingerprint,
+                shop=other_key.shop,
+                by=other_key.by,
+                at=other_key.at,
+                taken_back_at=other_key.taken_back_at,
             )
-            for one in known.other
+            for other_key in known.other
         ),
     )

@@ -46,9 +46,9 @@ def end(number: str, sent: KeyOnly, desk: At, person: By) -> Given:
 def told(number: str, desk: At, person: By) -> practice.Told:
     """Return what came of a practice that has ended, with the truth."""
     del person
-    found = practice.told(desk, number)
-    if found is None:
+    game = practice.told(desk, number)
+    if game is None:
         fault = FairSquareError("The truth is shown when the practice has ended.", field="number", value=number)
         fault.status, fault.kind = 409, "not-yet"
         raise fault
-    return found
+    return game

@@ -129,7 +129,7 @@ class JobPulled(Model):
 def pulled(desk: At, person: By) -> list[JobPulled]:
     """List the jobs in which pulling has begun: whoever stands in for their rigs follows their boards."""
     del person
-    return [JobPulled(job=one["job"], under_way=bool(one["under_way"])) for one in desk.database.run(pulls.jobs_pulled)]
+    return [JobPulled(job=row["job"], under_way=bool(row["under_way"])) for row in desk.database.run(pulls.jobs_pulled)]
 
 
 class Settle(KeyOnly):
@@ -211,12 +211,12 @@ def board(number: str, desk: At, person: By) -> BoardShown:
     """Return the board of the pull under way."""
     del person
     view = desk.quick_view(number)
-    found = board_of(view.facts)
+    board_now = board_of(view.facts)
     forces = {tower: force for tower, (force, _) in pulling.loads(desk, view).items()}
-    if found is None:
+    if board_now is None:
         return BoardShown(pull=None, state=None, cycle=None, points=(), forces_n=forces)
-    gear = pulling.fullest_now(desk, view, found)
-    verdict = verdict_of(found, gear, voided_last(view.facts))
+    gear = pulling.fullest_now(desk, view, board_now)
+    verdict = verdict_of(board_now, gear, voided_last(view.facts))
     points: list[dict[str, Any]] = [
         {
             "watched": point.watched,
@@ -226,18 +226,18 @@ def board(number: str, desk: At, person: By) -> BoardShown:
             "must_not_pass_mm": point.advice.must_not_pass_mm if point.advice else None,
             "advice": point.advice.advice if point.advice else None,
         }
-        for point in found.points
+        for point in board_now.points
     ]
     return BoardShown(
         setup=view.setup.number if view.setup else None,
-        plan_version=found.plan.version,
-        let_go=found.state == "pulling" and (found.let_go or bool(gear and gear.let_go)),
+        plan_version=board_now.plan.version,
+        let_go=board_now.state == "pulling" and (board_now.let_go or bool(gear and gear.let_go)),
         stop=verdict.stop,
         say=verdict.word,
         why=tell(verdict.why),
-        pull=found.pull,
-        state=found.state,
-        cycle=found.cycle,
+        pull=board_now.pull,
+        state=board_now.state,
+        cycle=board_now.cycle,
         points=tuple(PointShown(**point) for point in points),
         forces_n=forces,
     )

@@ -174,8 +174,8 @@ def show_sheet(number: str, desk: At, person: By) -> Sheet:
 @router.put("/jobs/{number}/sheet", tags=["sheet"])
 def accept_sheet(number: str, sent: AcceptSheet, desk: At, person: By) -> Given:
     """Accept a sheet as the next version, and tell what the sheet check finds on it: it is accepted as it was sent."""
-    said: dict[str, tuple[str, str, str]] = {}
-    version = desk.accept_sheet(person, sent.request_key, number, sent.sheet, said, sent.source, sent.seen_version)
+    texts: dict[str, tuple[str, str, str]] = {}
+    version = desk.accept_sheet(person, sent.request_key, number, sent.sheet, texts, sent.source, sent.seen_version)
     return Given(version=version, findings=check_sheet(CheckSheet(sheet=sent.sheet)).findings)
 
 
@@ -210,7 +210,7 @@ def take_readings(number: str, sent: TakeReadings, desk: At, person: By) -> Give
     places = _places(desk.view(number)) if any(reading.call is not None for reading in sent.readings) else {}
     gauges = next((tool.pin_mm for tool in tools if tool.kind == "gauges"), None)
     context = Context(places=places, unit=sent.unit, pin_mm=gauges)
-    taken = [_reading(one, index, context, tools, sent.instrument) for index, one in enumerate(sent.readings)]
+    taken = [_reading(read, index, context, tools, sent.instrument) for index, read in enumerate(sent.readings)]
     return Given(ids=tuple(measuring.take_readings(desk, person, sent.request_key, number, sent.setup, taken)))
 
 
@@ -289,7 +289,7 @@ def show_record(sha256: str, desk: At, person: By) -> Response:
 def orders(desk: At, person: By) -> list[InstrumentOrder]:
     """List what pages ask the instrument to read; a reading that names the order answers it."""
     del person
-    return [InstrumentOrder(**one) for one in desk.database.run(open_orders)]
+    return [InstrumentOrder(**order) for order in desk.database.run(open_orders)]
 
 
 def _calculation(name: str) -> Any:
@@ -317,19 +317,19 @@ def _reading(
     if sent.kind != "point":
         tool = tool_for(sent.kind, tools)
         same = sent.model_dump(exclude={"call", "said", "xyz", "sigma_mm", "code"})
-        said = sent.said or _said(sent)
+        words = sent.said or _said(sent)
         sigma = sent.sigma_mm or (tool.sigma_mm if tool else None)
         named = instrument or (tool.name if tool else USUAL_TOOLS[sent.kind])
-        return NewReading(**same, code=sent.code, xyz=None, said=said, instrument=named, sigma_mm=sigma)
+        return NewReading(**same, code=sent.code, xyz=None, said=words, instrument=named, sigma_mm=sigma)
     if (sent.xyz is None) == (sent.said is None):
         raise Refused("Give either xyz in mm, or said in words.", field=f"{field}.xyz", value=None)
-    said = sent.said if sent.said is not None else " ; ".join(f"{value!r} mm" for value in sent.xyz or ())
-    xyz = sent.xyz or understand_point(f"{sent.code} {said}", [sent.code], context.unit).xyz
+    words = sent.said if sent.said is not None else " ; ".join(f"{value!r} mm" for value in sent.xyz or ())
+    xyz = sent.xyz or understand_point(f"{sent.code} {words}", [sent.code], context.unit).xyz
     return NewReading(
         purpose=sent.purpose,
         code=sent.code,
         xyz=xyz,
-        said=said,
+        said=words,
         loaded=sent.loaded,
         instrument=instrument,
         replaces=sent.replaces,

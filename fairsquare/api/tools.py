@@ -78,26 +78,28 @@ def add_tool(sent: AddTool, desk: At, person: By) -> Given:
 def tool(tool: int, desk: At, person: By) -> ToolShown:
     """Show a tool: its calibrations and checks, and how far it is to be trusted now."""
     del person
-    found = desk.database.run(lambda c: kept_tools.find_tool(c, tool))
-    history = next(one for one in desk.database.run(kept_tools.histories) if one.name == found.name)
+    shop_tool = desk.database.run(lambda c: kept_tools.find_tool(c, tool))
+    history = next(
+        tool_history for tool_history in desk.database.run(kept_tools.histories) if tool_history.name == shop_tool.name
+    )
     now = standing(history, datetime.datetime.now(datetime.UTC).isoformat())
-    return ToolShown(tool=found, level=now.level, words=tell(now.said), events=history.events)
+    return ToolShown(tool=shop_tool, level=now.level, words=tell(now.said), events=history.events)
 
 
 @router.post("/tools/{tool}/calibrations", status_code=201)
 def calibrate(tool: int, sent: NoteCalibration, desk: At, person: By) -> Given:
     """Write a calibration down."""
-    said = (sent.done_on, sent.due_on, sent.words)
-    return Given(ids=(tooling.calibrate(desk, person, sent.request_key, tool, *said, today=_today()),))
+    sent_fields = (sent.done_on, sent.due_on, sent.words)
+    return Given(ids=(tooling.calibrate(desk, person, sent.request_key, tool, *sent_fields, today=_today()),))
 
 
 @router.post("/tools/{tool}/checks", status_code=201)
 def check(tool: int, sent: NoteCheck, desk: At, person: By) -> Given:
     """Keep what a tool read of a reference bar."""
-    said = "; ".join(f"{mm:g}" for mm in sent.readings_mm)
+    readings = "; ".join(f"{mm:g}" for mm in sent.readings_mm)
     read_on = sent.read_on or _today().isoformat()
     made = tooling.check_on_bar(
-        desk, person, sent.request_key, tool, sent.bar, sent.readings_mm, said, read_on, _today()
+        desk, person, sent.request_key, tool, sent.bar, sent.readings_mm, readings, read_on, _today()
     )
     return Given(ids=(made,))
 

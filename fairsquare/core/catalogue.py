@@ -90,18 +90,18 @@ class BadRequest(FairSquareError):
     kind = "bad-request"
 
     def __init__(self, fault: ValidationError) -> None:
-        found = fault.errors(include_url=False, include_context=False)
-        first = found[0]
+        faults = fault.errors(include_url=False, include_context=False)
+        first = faults[0]
         field = ".".join(str(part) for part in first["loc"]) or None
         message = _in_words(first["type"], first["msg"])
         super().__init__(f"{field}: {message}" if field else message, field=field, value=_shown(first["input"]))
         self.found = [
             {
-                "field": ".".join(str(part) for part in one["loc"]),
-                "value": _shown(one["input"]),
-                "message": _in_words(one["type"], one["msg"]),
+                "field": ".".join(str(part) for part in fault_found["loc"]),
+                "value": _shown(fault_found["input"]),
+                "message": _in_words(fault_found["type"], fault_found["msg"]),
             }
-            for one in found[:20]
+            for fault_found in faults[:20]
         ]
 
     def problem(self) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from typing import Any
 
 def modules(package: str, having: str) -> Iterator[tuple[ModuleType, Any]]:
     """Yield the modules of a package, in the order of their names, that have something of a name of their own, each with that."""
-    for found in sorted(iter_modules(import_module(package).__path__), key=lambda module: module.name):
-        module = import_module(f"{package}.{found.name}")
+    for module_info in sorted(iter_modules(import_module(package).__path__), key=lambda module: module.name):
+        module = import_module(f"{package}.{module_info.name}")
         if having in vars(module):
             yield module, vars(module)[having]

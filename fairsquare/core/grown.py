@@ -56,8 +56,10 @@ class Grown(Generic[T, R]):
     def _keep(self, name: Hashable, used: list[_Step[T, R]]) -> None:
         """Keep what was used last."""
         with self._lock:
-            others = [step for step in self._kept.get(name, ()) if not any(step is one for one in used)]
-            self._kept[name] = [*others, *used[:1], *(one for one in used[1:] if one is not used[0])][-self._each :]
+            others = [step for step in self._kept.get(name, ()) if not any(step is step_used for step_used in used)]
+            self._kept[name] = [*others, *used[:1], *(step_used for step_used in used[1:] if step_used is not used[0])][
+                -self._each :
+            ]
             self._kept.move_to_end(name)
             while len(self._kept) > self._most:
                 self._kept.popitem(last=False)

@@ -19,16 +19,18 @@ class Said(Model):
 
     def coded(self) -> "Said":
         """Return it without any sentence: what a record keeps."""
-        return Said(kind=self.kind, values={name: _coded(one) for name, one in self.values.items() if name != "told"})
+        return Said(
+            kind=self.kind, values={name: _coded(value) for name, value in self.values.items() if name != "told"}
+        )
 
 
 def say(kind: str, **values: Any) -> Said:
     """Return a code with its values; lists are kept as tuples."""
-    given: dict[str, Any] = {name: tuple(one) if isinstance(one, list) else one for name, one in values.items()}
+    given: dict[str, Any] = {name: tuple(value) if isinstance(value, list) else value for name, value in values.items()}
     return Said(kind=kind, values=given)
 
 
 def _coded(value: Any) -> Any:
     if isinstance(value, Said):
         return value.coded()
-    return tuple(_coded(one) for one in value) if isinstance(value, tuple) else value
+    return tuple(_coded(part) for part in value) if isinstance(value, tuple) else value

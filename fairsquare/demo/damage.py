@@ -217,8 +217,8 @@ def decisions_of(desk: Desk, technician: Person, lead: Person, number: str, vehi
     if desk.view(number).state.picture is None:
         return
     for (member, layer), told in _MEMBERS.get(vehicle.name, {}).items():
-        said = MemberSaid(member, layer, told.material, told.role, told.signs, told.maker, _SOURCE)
-        deciding.see_member(desk, technician, _key(), number, said)
+        member_said = MemberSaid(member, layer, told.material, told.role, told.signs, told.maker, _SOURCE)
+        deciding.see_member(desk, technician, _key(), number, member_said)
     for state in member_states(desk.view(number).facts):
         told_of = _MEMBERS.get(vehicle.name, {}).get((state.member, state.layer))
         if state.seen is None or told_of is None:

@@ -168,9 +168,9 @@ _STORIES = (
 def load(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> list[str]:
     """Load people and jobs where there are none, and return the numbers of the jobs that were made."""
     who = desk.database.run(lambda c: {person["name"]: person for person in people.people(c)})
-    for one in (*SIGN_INS, INSTRUMENT):
-        if one.name not in who:
-            desk.database.run(partial(_add, one))
+    for sign_in in (*SIGN_INS, INSTRUMENT):
+        if sign_in.name not in who:
+            desk.database.run(partial(_add, sign_in))
     if desk.views("", 1, 0)[1]:
         return []
     everybody = desk.database.run(lambda c: {person["name"]: person["id"] for person in people.people(c)})
@@ -194,8 +194,8 @@ def load_all(desk: Desk, tell: Callable[[str], None] = lambda _words: None) -> l
     return [*loaded, *load_past(desk)] if loaded else []
 
 
-def _add(one: SignIn, connection: Connection) -> None:
-    people.add_person(connection, one.name, one.full_name, one.role, one.password, demo=True)
+def _add(sign_in: SignIn, connection: Connection) -> None:
+    people.add_person(connection, sign_in.name, sign_in.full_name, sign_in.role, sign_in.password, demo=True)
 
 
 def _key() -> str:
@@ -268,6 +268,6 @@ def _read(desk: Desk, technician: Person, number: str, story: _Story, codes: lis
     taken = []
     for code in codes:
         xyz = instrument_reading(places[code], seed_of(number, 1), random.normal(0, 0.3, 3))
-        said = f"{code} " + " ".join(f"{value:.1f}" for value in xyz)
-        taken.append(NewReading(purpose=purpose, code=code, xyz=xyz, said=said))
+        call = f"{code} " + " ".join(f"{value:.1f}" for value in xyz)
+        taken.append(NewReading(purpose=purpose, code=code, xyz=xyz, said=call))
     measuring.take_readings(desk, technician, _key(), number, 1, taken)

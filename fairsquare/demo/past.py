@@ -86,9 +86,9 @@ _VANS = (
 
 def load_past(desk: Desk) -> list[str]:
     """Load the vans of the past, each taken in, pulled, proven, released and closed; return their numbers."""
-    everybody = {one["name"]: one for one in desk.database.run(people.people)}
+    everybody = {row["name"]: row for row in desk.database.run(people.people)}
     persons = {
-        name: Person(one["id"], name, one["full_name"], one["role"]) for name, one in everybody.items() if one["active"]
+        name: Person(row["id"], name, row["full_name"], row["role"]) for name, row in everybody.items() if row["active"]
     }
     return [_tell(desk, persons, van, index) for index, van in enumerate(_VANS)]
 
@@ -138,8 +138,8 @@ def _decide(desk: Desk, lead: Person, number: str) -> None:
     deciding.keep_what_is_fair(desk, lead, _key(), number)
     for state in member_states(desk.view(number).facts):
         if state.seen is None:
-            said = MemberSaid(state.member, "", "mild", "structural", ("bent",), MakersWord(), "the fleet file")
-            seen = deciding.see_member(desk, lead, _key(), number, said)
+            member_said = MemberSaid(state.member, "", "mild", "structural", ("bent",), MakersWord(), "the fleet file")
+            seen = deciding.see_member(desk, lead, _key(), number, member_said)
             deciding.decide(desk, lead, _key(), number, seen, DecisionSaid("straighten"))
     facts = desk.view(number).facts
     damage = damage_of(facts)
@@ -225,9 +225,9 @@ def _spans(desk: Desk, person: Person, number: str, setup: int) -> None:
     taken = []
     for a, b in _SPANS:
         mm = round(math.dist(_PLACES[a], _PLACES[b]), 1)
-        said = f"{a} {b} {mm}"
+        call = f"{a} {b} {mm}"
         taken.append(
-            NewReading(purpose="point", code=a, said=said, kind="span", b=b, mode="point_to_point", mm=mm, sigma_mm=0.5)
+            NewReading(purpose="point", code=a, said=call, kind="span", b=b, mode="point_to_point", mm=mm, sigma_mm=0.5)
         )
     measuring.take_readings(desk, person, _key(), number, setup, taken)
 

@@ -76,8 +76,8 @@ def cycles_drawing(cycles: Mapping[str, Sequence[PointCycle]], units: Units = "m
     values = [
         mm
         for own in known.values()
-        for one in own
-        for mm in (one.before_mm, one.loaded_mm, one.after_mm)
+        for cycle in own
+        for mm in (cycle.before_mm, cycle.loaded_mm, cycle.after_mm)
         if mm is not None
     ]
     values.append(0.0)
@@ -95,20 +95,20 @@ def cycles_drawing(cycles: Mapping[str, Sequence[PointCycle]], units: Units = "m
         parts.append(f'<text class="code" x="4" y="{top + 20:.0f}">{escape(code)}</text>')
         parts.append(f'<path class="zero" d="M70 {y(0):.1f}H{width - 6:.0f}"/>')
         parts.append(f'<text class="tick" x="66" y="{y(0) + 4:.1f}" text-anchor="end">sheet</text>')
-        for k, one in enumerate(own):
+        for k, cycle in enumerate(own):
             left = 80 + 96 * k
-            points = [(left, one.before_mm), (left + 72, one.after_mm)]
-            if one.loaded_mm is not None:
-                points.insert(1, (left + 38, one.loaded_mm))
-                back = one.loaded_mm - one.after_mm
+            points = [(left, cycle.before_mm), (left + 72, cycle.after_mm)]
+            if cycle.loaded_mm is not None:
+                points.insert(1, (left + 38, cycle.loaded_mm))
+                back = cycle.loaded_mm - cycle.after_mm
                 parts.append(
-                    f'<circle class="loaded" cx="{left + 38}" cy="{y(one.loaded_mm):.1f}" r="4"/>'
-                    f'<text class="tick" x="{left + 38}" y="{y(one.loaded_mm) - 7:.1f}" text-anchor="middle">'
-                    f"{signed(one.loaded_mm, units)}, back {length(back, units)}</text>"
+                    f'<circle class="loaded" cx="{left + 38}" cy="{y(cycle.loaded_mm):.1f}" r="4"/>'
+                    f'<text class="tick" x="{left + 38}" y="{y(cycle.loaded_mm) - 7:.1f}" text-anchor="middle">'
+                    f"{signed(cycle.loaded_mm, units)}, back {length(back, units)}</text>"
                 )
             path = "L".join(f"{u:.1f} {y(mm):.1f}" for u, mm in points)
             parts.append(f'<path class="cycle" d="M{path}"/>')
-            parts.append(f'<circle class="free" cx="{left + 72}" cy="{y(one.after_mm):.1f}" r="4"/>')
+            parts.append(f'<circle class="free" cx="{left + 72}" cy="{y(cycle.after_mm):.1f}" r="4"/>')
         top += each
     return Markup(  # noqa: S704 - every text in it is escaped
         f'<svg class="cycles" role="img" aria-label="Cycles: before, loaded, after" '

@@ -57,7 +57,7 @@ def profiles(
     Long, left and high are upwards. Bars are the expanded uncertainty; the onset of each end is a line with its interval.
     `width`: of the page it is laid out for, px.
     """
-    read = [point for point in sheet.points if (found := judged.get(point.code)) and found.state != "unread"]
+    read = [point for point in sheet.points if (judgement := judged.get(point.code)) and judgement.state != "unread"]
     if not read:
         return Markup("")
     frame = _frame(sheet, judged, read, damage.middle_mm, width)
@@ -80,11 +80,11 @@ def profiles(
 
 def _value(point: Point, judged: Mapping[str, PointJudgement], axis: int, middle: float) -> float | None:
     """Return a deviation as drawn, mm: long, left and high are positive; null where it is not known."""
-    found = judged[point.code]
-    if found.deviation is None or found.states[axis] == "unread":
+    judgement = judged[point.code]
+    if judgement.deviation is None or judgement.states[axis] == "unread":
         return None
     ahead = 1.0 if axis or point.xyz[0] >= middle else -1.0
-    return found.deviation[axis] * ahead
+    return judgement.deviation[axis] * ahead
 
 
 def _frame(
@@ -95,9 +95,9 @@ def _frame(
     for axis in range(3):
         limit = max(tolerances(sheet, point)[axis] for point in read if tolerances(sheet, point)[axis] < 100)
         spread = [
-            (v, min(found.expanded[axis], 3 * limit))
+            (v, min(judgement.expanded[axis], 3 * limit))
             for point in read
-            if (v := _value(point, judged, axis, middle)) is not None and (found := judged[point.code]).expanded
+            if (v := _value(point, judged, axis, middle)) is not None and (judgement := judged[point.code]).expanded
         ]
         ups.append(max(limit, *(v + wide for v, wide in spread), 0.0) + 0.5)
         downs.append(max(limit, *(wide - v for v, wide in spread), 0.0) + 0.5)
@@ -152,7 +152,7 @@ def _axis(
     for side, css in ((1, "p-left"), (-1, "p-right")):
         own = sorted((p for p in read if p.xyz[1] * side > 0), key=lambda p: -p.xyz[0])
         sides[css] = [(p, v) for p in own if (v := _value(p, judged, axis, middle)) is not None]
-    for point, value in (found for known in sides.values() for found in known):
+    for point, value in (point_value for known in sides.values() for point_value in known):
         texts.keep_off(round_mark(frame.x(point.xyz[0]), nought - value * frame.scale, _HALF + 1))
     for css, known in sides.items():
         if len(known) > 1:
@@ -175,7 +175,7 @@ def _axis(
 def _labelled(known: Sequence[tuple[Point, float]], middle: float) -> tuple[Point, float] | None:
     """Return the point whose figure is written: the outermost of those that have gone nearly as far as any."""
     most = max((abs(value) for _, value in known), default=0.0)
-    far = [found for found in known if abs(found[1]) >= 0.8 * most]
+    far = [labelled for labelled in known if abs(labelled[1]) >= 0.8 * most]
     return max(far, key=lambda found: abs(found[0].xyz[0] - middle), default=None)
 
 

@@ -69,15 +69,15 @@ def _bar(
     decided = [state.decision.decision for state in own if state.decision and not state.open]
     kinds = {
         "off"
-        if one in ("section", "replace_at_seams", "straighten_then_replace")
+        if way in ("section", "replace_at_seams", "straighten_then_replace")
         else "keep"
-        if one == "keep"
+        if way == "keep"
         else "work"
-        for one in decided
+        for way in decided
     }
     open_ = len(decided) < len(own) or not own
     css = "open" if open_ else "off" if "off" in kinds else "work" if "work" in kinds else "keep"
-    letters = " ".join(LETTERS[one] for one in decided) if decided else "·"
+    letters = " ".join(LETTERS[way] for way in decided) if decided else "·"
     words = ", ".join(f"{state.name}: {CHOICES[state.decision.decision]}" for state in own if state.decision)
     name = words or f"{unit}: not decided"
     short = unit.removeprefix("left ").removeprefix("right ")

@@ -122,24 +122,28 @@ def _gauge(gauge: HungGauge, y: float, factor: float, on: _Row) -> str:
 
 
 def _words(gauge: HungGauge) -> list[str]:
-    said = []
+    notes = []
     for part in (gauge.pin, gauge.level):
         if part is None:
             continue
         if part.difference_mm is None:
-            said.append(f"{part.name} {abs(part.read_mm):.1f} {part.read_word}".strip())
+            notes.append(f"{part.name} {abs(part.read_mm):.1f} {part.read_word}".strip())
         elif abs(part.difference_mm) < 0.05:
-            said.append(f"{part.name} as it should be")
+            notes.append(f"{part.name} as it should be")
         else:
-            said.append(f"{part.name} off by {abs(part.difference_mm):.1f} {part.word}".strip())
+            notes.append(f"{part.name} off by {abs(part.difference_mm):.1f} {part.word}".strip())
     if gauge.rise is not None and abs(gauge.rise) >= 0.05:
-        said.append(f"{abs(gauge.rise):.1f} too {'high' if gauge.rise > 0 else 'low'}")
-    return said
+        notes.append(f"{abs(gauge.rise):.1f} too {'high' if gauge.rise > 0 else 'low'}")
+    return notes
 
 
 def _rise(picture: Picture, left: str, right: str) -> float | None:
-    found = [picture.judged[code] for code in (left, right) if code in picture.judged]
-    heights = [one.deviation[2] for one in found if one.deviation is not None and one.states[2] != "unread"]
+    both = [picture.judged[code] for code in (left, right) if code in picture.judged]
+    heights = [
+        judgement.deviation[2]
+        for judgement in both
+        if judgement.deviation is not None and judgement.states[2] != "unread"
+    ]
     return sum(heights) / 2 if len(heights) == 2 else None
 
 

@@ -77,7 +77,7 @@ class _Frame:
     def bar(self, units: Units) -> str:
         """The bar that says how long things are."""
         per = float(MM_PER[units])
-        long = next(one for one in _BARS[units] if one * per * self.scale <= 220)
+        long = next(length for length in _BARS[units] if length * per * self.scale <= 220)
         mm = long * per
         x, y = self.x(self.low), self.height - 10
         return (

@@ -138,11 +138,11 @@ def _layer(
     ]
     best = placed.best if placed else None
     if best is not None and layer.id in best.rejected:
-        for one in best.rejected[layer.id]:
-            u, v = scale.x(one.start), scale.x(one.end)
+        for refused in best.rejected[layer.id]:
+            u, v = scale.x(refused.start), scale.x(refused.end)
             parts.append(
                 f'<rect class="no-cut" x="{u:.1f}" y="{top:.1f}" width="{max(v - u, 0):.1f}" height="{ROW:g}">'
-                f"<title>no cut: {escape(one.reason.replace('_', ' '))}</title></rect>"
+                f"<title>no cut: {escape(refused.reason.replace('_', ' '))}</title></rect>"
             )
         for low, high in best.feasible[layer.id]:
             u, v = scale.x(low), scale.x(high)
@@ -262,10 +262,10 @@ def _lanes(strip: StripSaid) -> tuple[tuple[Behind, int], ...]:
     """Return what lies behind, each with the lane in which it is drawn: what overlaps lies in lanes of its own."""
     ends: list[float] = []
     lanes = []
-    for one in sorted(strip.behind, key=lambda b: b.start):
-        lane = next((k for k, end in enumerate(ends) if end < one.start), len(ends))
-        ends[lane : lane + 1] = [one.end]
-        lanes.append((one, lane))
+    for thing in sorted(strip.behind, key=lambda b: b.start):
+        lane = next((k for k, end in enumerate(ends) if end < thing.start), len(ends))
+        ends[lane : lane + 1] = [thing.end]
+        lanes.append((thing, lane))
     return tuple(lanes)
 
 
@@ -273,12 +273,12 @@ def _behind(strip: StripSaid, scale: _Scale, top: float) -> list[str]:
     if not strip.behind:
         return []
     parts = [scale.said("behind it", top - 6 if scale.narrow else top + 15)]
-    for one, lane in _lanes(strip):
-        u, v, y = scale.x(one.start), scale.x(one.end), top + lane * _LANE
-        words = one.words or BEHIND[one.kind]
+    for thing, lane in _lanes(strip):
+        u, v, y = scale.x(thing.start), scale.x(thing.end), top + lane * _LANE
+        words = thing.words or BEHIND[thing.kind]
         inside = v - u > len(words) * _LETTER + 12 or v > scale.width - 140
         parts.append(
-            f'<rect class="behind {one.kind}" x="{u:.1f}" y="{y:.1f}" width="{max(v - u, 4):.1f}" height="20"/>'
+            f'<rect class="behind {thing.kind}" x="{u:.1f}" y="{y:.1f}" width="{max(v - u, 4):.1f}" height="20"/>'
         )
         at = u + 6 if inside else v + 6
         at = max(min(at, scale.width - len(words) * _LETTER), 2.0)
@@ -295,9 +295,9 @@ def _axis(
     figure: Callable[[float], str],
     unit: str,
 ) -> list[str]:
-    one = 25.4 if unit == "in" else 10.0
+    unit_mm = 25.4 if unit == "in" else 10.0
     most = max(3.0, min(11.0, (scale.width - scale.left) / 80))
-    step = one * next((s for s in (1, 2, 5, 10, 20, 50, 100, 200) if (high - low) / (s * one) <= most), 500)
+    step = unit_mm * next((s for s in (1, 2, 5, 10, 20, 50, 100, 200) if (high - low) / (s * unit_mm) <= most), 500)
     words = f"{unit} {RUNS[strip.runs]} {strip.datum or 'the datum'}"
     parts = [
         scale.said(words, y - 6 if scale.narrow else y + 5),

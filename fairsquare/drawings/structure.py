@@ -290,7 +290,7 @@ def _runs(points: list[Point]) -> list[list[Point]]:
     runs: list[tuple[int, list[list[Point]]]] = []
     members = [(side, sorted(own, key=lambda p: p.xyz[0])) for (side, _), own in series.items()]
     for side, own in sorted(members, key=lambda found: -len(found[1])):
-        fitting = (run for other_side, run in runs if side == other_side and all(_apart(own, one) for one in run))
+        fitting = (run for other_side, run in runs if side == other_side and all(_apart(own, other) for other in run))
         run = next(fitting, None) if len(own) > 1 else None
         if run is None:
             runs.append((side, [own]))
@@ -350,8 +350,8 @@ def _unsure(
     point: Point, judged: Judged, placed: Placed, factor: float, view: View, frame: _Frame, sheet: Sheet, way: _Way
 ) -> str:
     """Return the ellipse of two sigma round a point, or a bar along what is not determined; nothing where it is small."""
-    at, found = placed.get(point.code), judged.get(point.code)
-    if at is None or found is None or found.expanded is None:
+    at, judgement = placed.get(point.code), judged.get(point.code)
+    if at is None or judgement is None or judgement.expanded is None:
         return ""
     axes = {"plan": (0, 1), "right": (0, 2), "left": (0, 2)}.get(view.key, (1, 2))
     x, y, dx, dy = way
@@ -364,7 +364,7 @@ def _unsure(
             for k in unknown
         )
     limits = tolerances(sheet, point)
-    if all(found.expanded[k] < _SMALL_SHARE * limits[k] for k in axes):
+    if all(judgement.expanded[k] < _SMALL_SHARE * limits[k] for k in axes):
         return ""
     (long, short), angle = _two_sigma(at.covariance, axes, _signs(view))
     long, short = long * frame.scale, short * frame.scale
@@ -464,8 +464,8 @@ def _way(point: Point, judged: Judged, view: View, frame: _Frame) -> _Way:
 
 
 def _deviation(judged: Judged, code: str) -> Row3 | None:
-    found = judged.get(code)
-    return found.deviation if found and found.state != "unread" else None
+    judgement = judged.get(code)
+    return judgement.deviation if judgement and judgement.state != "unread" else None
 
 
 def _state(judged: Judged, code: str) -> State:

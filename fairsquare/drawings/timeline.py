@@ -34,16 +34,16 @@ def timeline_drawing(found: TimelineFound, width: float = WIDTH) -> Markup:
             f'<text class="note" x="0" y="{y + 38:.0f}">{step.start_min:.0f} to {step.end_min:.0f} min{late}</text>'
         )
         y += row
-    for name, one in found.products.items():
-        wide = max(x(one.closed_min) - x(one.opened_min), 3.0)
-        frame = max(x(one.opened_min + one.open_min) - x(one.opened_min), 3.0)
-        cured = f", cured at {one.cured_min:.0f}" if one.cured_min is not None else ""
+    for name, timed in found.products.items():
+        wide = max(x(timed.closed_min) - x(timed.opened_min), 3.0)
+        frame = max(x(timed.opened_min + timed.open_min) - x(timed.opened_min), 3.0)
+        cured = f", cured at {timed.cured_min:.0f}" if timed.cured_min is not None else ""
         parts.append(
             f'<path class="rule" d="M0 {y - 5:.0f}H{width:g}"/><text class="name" x="0" y="{y + 17:.0f}">{escape(name)}</text>'
-            f'<rect class="frame" x="{x(one.opened_min):.1f}" y="{y + down + 1:.0f}" width="{frame:.1f}" height="22"/>'
-            f'<rect class="use {"fits" if one.fits else "late"}" x="{x(one.opened_min):.1f}" y="{y + down + 6:.0f}"'
+            f'<rect class="frame" x="{x(timed.opened_min):.1f}" y="{y + down + 1:.0f}" width="{frame:.1f}" height="22"/>'
+            f'<rect class="use {"fits" if timed.fits else "late"}" x="{x(timed.opened_min):.1f}" y="{y + down + 6:.0f}"'
             f' width="{wide:.1f}" height="12"/>'
-            f'<text class="note" x="0" y="{y + 38:.0f}">used {one.used_min:.0f} of {one.open_min:.0f} min{cured}</text>'
+            f'<text class="note" x="0" y="{y + 38:.0f}">used {timed.used_min:.0f} of {timed.open_min:.0f} min{cured}</text>'
         )
         y += row
     label = "The steps one after the other, and under them how long each product is workable and used"

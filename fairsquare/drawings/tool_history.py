@@ -30,22 +30,24 @@ def tool_history(checks: Sequence[Checked], reader: Reader = METRIC) -> Markup |
     read = [check.found for check in checks if check.found is not None]
     if not read:
         return None
-    most = max(max(abs(one.error_mm) + 0.2 * ACT * one.error_sigma_mm, 1.15 * ACT * one.error_sigma_mm) for one in read)
+    most = max(
+        max(abs(check.error_mm) + 0.2 * ACT * check.error_sigma_mm, 1.15 * ACT * check.error_sigma_mm) for check in read
+    )
     middle, per_mm = (_TOP + _HIGH - _FOOT) / 2, (_HIGH - _FOOT - _TOP) / 2 / most
     step = (_WIDE - _LEFT - 30) / max(len(checks), _FEWEST_PLACES)
     parts, labels_each = [], max(1, round(84 / step + 0.49))
-    for k, one in enumerate(checks):
+    for k, checked in enumerate(checks):
         x = _LEFT + step * (k + 0.5)
-        if one.found is None:
+        if checked.found is None:
             parts.append(
                 f'<g class="th-calibrated"><path d="M{x:.1f} {_TOP}V{_HIGH - _FOOT}"/>'
                 f'<text x="{x:.1f}" y="{_TOP - 8}" text-anchor="middle">calibrated</text></g>'
             )
         else:
-            parts.append(_check(one.found, x, middle, per_mm, step, taken_back=one.taken_back))
+            parts.append(_check(checked.found, x, middle, per_mm, step, taken_back=checked.taken_back))
         if k % labels_each == 0 or k == len(checks) - 1:
             parts.append(
-                f'<text class="th-day" x="{x:.1f}" y="{_HIGH - 8}" text-anchor="middle">{escape(one.day)}</text>'
+                f'<text class="th-day" x="{x:.1f}" y="{_HIGH - 8}" text-anchor="middle">{escape(checked.day)}</text>'
             )
 
     def figure(mm: float) -> str:

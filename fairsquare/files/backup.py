@@ -145,9 +145,9 @@ def opened(file: Path, key: str) -> Opened:
 
 def _head(file: Path, first: bytes) -> Head:
     try:
-        said = json.loads(first[len(HEAD) :])
-        if isinstance(said, dict) and isinstance(said.get("format"), int) and said["format"] > 2:
-            raise _wrong(file, f"is of version {said['format']}, and this Fair Square reads versions 1 and 2")
+        manifest = json.loads(first[len(HEAD) :])
+        if isinstance(manifest, dict) and isinstance(manifest.get("format"), int) and manifest["format"] > 2:
+            raise _wrong(file, f"is of version {manifest['format']}, and this Fair Square reads versions 1 and 2")
         return Head.model_validate_json(first[len(HEAD) :])
     except (ValidationError, ValueError, RecursionError) as fault:
         if isinstance(fault, Refused):

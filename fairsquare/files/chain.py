@@ -52,8 +52,8 @@ def _rows(name: str, values: list[Any]) -> Iterator[Entry]:
 
 
 def _bound(before: str, entry: Entry) -> str:
-    said = rfc8785.dumps({"before": before, "entry": entry.name, "where": entry.where, "value": entry.value})
-    return hashlib.sha256(said).hexdigest()
+    linked = rfc8785.dumps({"before": before, "entry": entry.name, "where": entry.where, "value": entry.value})
+    return hashlib.sha256(linked).hexdigest()
 
 
 def _own(entry: Entry) -> str:

@@ -49,12 +49,12 @@ def _texts(value: Any, where: str) -> Iterator[tuple[str, str]]:
         for name in type(value).model_fields:
             yield from _texts(getattr(value, name), f"{where}.{name}" if where else name)
     elif isinstance(value, tuple):
-        for index, one in enumerate(value):
-            yield from _texts(one, f"{where}.{index}")
+        for index, part in enumerate(value):
+            yield from _texts(part, f"{where}.{index}")
     elif isinstance(value, dict):
-        for key, one in value.items():
+        for key, part in value.items():
             yield f"{where}, a name in it", str(key)
-            yield from _texts(one, f"{where}.{str(key)[:40]}")
+            yield from _texts(part, f"{where}.{str(key)[:40]}")
 
 
 def _is_time(text: str) -> bool:
@@ -67,8 +67,8 @@ def _is_time(text: str) -> bool:
 
 def _of_tables(facts: JobFacts) -> Iterator[str]:
     items, line = {item.key for item in SAFETY_ITEMS}, {key for key, _ in LINE_ITEMS}
-    yield from (f"safety: there is no item {one.item[:40]}" for one in facts.safety if one.item not in items)
-    yield from (f"line: there is no part {one.item[:40]}" for one in facts.line if one.item not in line)
+    yield from (f"safety: there is no item {fact.item[:40]}" for fact in facts.safety if fact.item not in items)
+    yield from (f"line: there is no part {fact.item[:40]}" for fact in facts.line if fact.item not in line)
     if facts.sheet is not None and not facts.sheet.points:
         yield "sheet: it has no point"
     for wait in facts.waits:
@@ -86,22 +86,22 @@ def _of_references(facts: JobFacts) -> Iterator[str]:
     codes = {point.code for point in facts.sheet.points} if facts.sheet else set()
     sections = {section.number for section in facts.sections}
     by: tuple[tuple[str, Iterable[Any], set[Any], Callable[[Any], Any]], ...] = (
-        ("readings, set-up", facts.readings, setups | {None}, lambda one: one.setup),
-        ("movements, set-up", facts.movements, setups | {None}, lambda one: one.setup),
-        ("decisions, member seen", facts.decisions, _ids(facts.members), lambda one: one.seen),
-        ("bound, finding", facts.bound, _ids(facts.walk), lambda one: one.finding),
-        ("answers, supplement", facts.supplement_answers, _ids(facts.supplements), lambda one: one.supplement),
-        ("answers, line", facts.supplement_answers, _ids(facts.supplement_lines), lambda one: one.line),
-        ("go-aheads, line", facts.go_aheads, _ids(facts.supplement_lines), lambda one: one.line),
-        ("items, part", facts.part_items, _ids(facts.parts), lambda one: one.part),
-        ("spans, part", facts.part_spans, _ids(facts.parts), lambda one: one.part),
-        ("pulls, plan", facts.pull_events, set(plans), lambda one: one.plan),
-        ("section said", facts.section_said, sections, lambda one: one.section),
-        ("ticks, section", facts.weld_ticks, sections, lambda one: one.section),
-        ("cuts, section", facts.cuts_made, sections, lambda one: one.section),
+        ("readings, set-up", facts.readings, setups | {None}, lambda fact: fact.setup),
+        ("movements, set-up", facts.movements, setups | {None}, lambda fact: fact.setup),
+        ("decisions, member seen", facts.decisions, _ids(facts.members), lambda fact: fact.seen),
+        ("bound, finding", facts.bound, _ids(facts.walk), lambda fact: fact.finding),
+        ("answers, supplement", facts.supplement_answers, _ids(facts.supplements), lambda fact: fact.supplement),
+        ("answers, line", facts.supplement_answers, _ids(facts.supplement_lines), lambda fact: fact.line),
+        ("go-aheads, line", facts.go_aheads, _ids(facts.supplement_lines), lambda fact: fact.line),
+        ("items, part", facts.part_items, _ids(facts.parts), lambda fact: fact.part),
+        ("spans, part", facts.part_spans, _ids(facts.parts), lambda fact: fact.part),
+        ("pulls, plan", facts.pull_events, set(plans), lambda fact: fact.plan),
+        ("section said", facts.section_said, sections, lambda fact: fact.section),
+        ("ticks, section", facts.weld_ticks, sections, lambda fact: fact.section),
+        ("cuts, section", facts.cuts_made, sections, lambda fact: fact.section),
     )
     for name, ones, known, of in by:
-        yield from (f"{name}: there is no {str(of(one))[:40]}" for one in ones if of(one) not in known)
+        yield from (f"{name}: there is no {str(of(fact))[:40]}" for fact in ones if of(fact) not in known)
     for event in facts.pull_events:
         if not 1 <= event.pull <= plans.get(event.plan, 0):
             yield f"pulls: plan {event.plan} has no pull {event.pull}"
@@ -113,10 +113,10 @@ def _of_references(facts: JobFacts) -> Iterator[str]:
             if code not in codes:
                 yield f"set-up {setup.number}: there is no point {code[:40]}"
     for name, ones in (*facts, *facts.further.items()):
-        numbers = [one.id for one in ones if hasattr(one, "id")] if isinstance(ones, tuple) else []
+        numbers = [fact.id for fact in ones if hasattr(fact, "id")] if isinstance(ones, tuple) else []
         if len(set(numbers)) != len(numbers):
             yield f"{name}: one of them is in it twice"
 
 
 def _ids(ones: Iterable[Any]) -> set[Any]:
-    return {one.id for one in ones}
+    return {fact.id for fact in ones}

@@ -246,8 +246,8 @@ def _own_sha256(manifest: dict[str, Any]) -> str:
 
 def _first(fault: Exception) -> str:
     if isinstance(fault, ValidationError):
-        one = fault.errors(include_url=False)[0]
-        return f"{'.'.join(str(part) for part in one['loc'])}: {one['msg']}"
+        first = fault.errors(include_url=False)[0]
+        return f"{'.'.join(str(part) for part in first['loc'])}: {first['msg']}"
     return str(fault)[:80]
 
 

@@ -116,7 +116,8 @@ def check_record_body(content: bytes) -> RecordCheck:
     otherwise = [figure for figure in wrong if figure.since is not None]
     unexplained = [figure for figure in wrong if figure.since is None]
     told = [
-        f"{one.where}: {one.stands!r} stands, {one.follows!r} follows from the readings" for one in unexplained[:50]
+        f"{difference.where}: {difference.stands!r} stands, {difference.follows!r} follows from the readings"
+        for difference in unexplained[:50]
     ]
     return RecordCheck(
         whole=whole,
@@ -137,11 +138,11 @@ def _text(value: Any) -> str | None:
 
 def _other_version(body: dict[str, Any]) -> str:
     """Return in words that a record is of another version than this program checks; empty where it is not."""
-    said = body.get("format")
-    if said in FORMATS or not isinstance(said, str) or not said.startswith("fairsquare-record/"):
+    format_said = body.get("format")
+    if format_said in FORMATS or not isinstance(format_said, str) or not format_said.startswith("fairsquare-record/"):
         return ""
     return (
-        f"/format: this record is of version {said.removeprefix('fairsquare-record/')[:8]}, and this Fair Square checks "
+        f"/format: this record is of version {format_said.removeprefix('fairsquare-record/')[:8]}, and this Fair Square checks "
         f"versions 7 to {FORMAT.removeprefix('fairsquare-record/')}. Check it with what made it: {str(body.get('software'))[:40]}."
     )
 
@@ -192,9 +193,9 @@ def record_as_csv(record: JobRecord) -> str:
         head += [f"{when}_state", f"{when}_words"]
     lines: list[list[str]] = [head]
     for point in record.sheet.points if record.sheet else ():
-        found = record.results.points[point.code]
+        judgement = record.results.points[point.code]
         line = [defused(point.code), *(repr(value) for value in point.xyz)]
-        for judged in (found.before, found.after):
+        for judged in (judgement.before, judgement.after):
             deviation = judged.deviation if judged and judged.deviation else None
             line += [f"{value:.4f}" for value in deviation] if deviation else ["", "", ""]
             line += [f"{value:.4f}" for value in judged.expanded] if judged and judged.expanded else ["", "", ""]

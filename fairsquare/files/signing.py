@@ -91,8 +91,8 @@ def signed_by(kind: str, bound: dict[str, Any], given: Any) -> SignedBy:
     try:
         signature = Signature.model_validate(given)
         public = bytes.fromhex(signature.key)
-        said = _said(kind, bound, signature.shop)
-        Ed25519PublicKey.from_public_bytes(public).verify(bytes.fromhex(signature.value), said)
+        statement = _said(kind, bound, signature.shop)
+        Ed25519PublicKey.from_public_bytes(public).verify(bytes.fromhex(signature.value), statement)
     except (InvalidSignature, ValueError, RecursionError):
         return SignedBy(signed="wrong")
     return SignedBy(signed="yes", fingerprint=fingerprint_of(public), shop=signature.shop)

@@ -150,8 +150,8 @@ def plate_waits(facts: JobFacts, section: SectionState, layer: str, at: float) -
             off = feature.end >= at if strip.keep == "low" else feature.start <= at
             if feature.kind == "plate" and off and (feature.layers is None or layer in feature.layers):
                 page = f"cuts/{section.fact.number}#made"
-                said = say("cut.plate", **strip.station_said(feature.start))
-                yield Missing(said=said, page=page, todo=say("todo.photograph"))
+                plate = say("cut.plate", **strip.station_said(feature.start))
+                yield Missing(said=plate, page=page, todo=say("todo.photograph"))
                 return
     own = units_of(facts.sheet).get(section.fact.member, ()) if facts.sheet else ()
     codes = {point.code for point in own}
@@ -180,7 +180,7 @@ def check_access_cut(facts: JobFacts, state: JobState, section: SectionState, la
     Allowed before and between pulls, once the vehicle is made safe.
     """
     strip, judged = section.strip, section.placed.judged if section.placed else None
-    own = next((one for one in strip.layers if one.id == layer), None) if strip else None
+    own = next((layer_said for layer_said in strip.layers if layer_said.id == layer), None) if strip else None
     if strip is None or own is None:
         raise Refused("Name a layer of the strip.", field="layer", value=layer)
     if state.hold("made_safe").status != "closed":

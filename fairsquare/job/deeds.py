@@ -305,7 +305,7 @@ _OWN: dict[Deed, Right] = {
     ),
 }
 RIGHTS: dict[Deed, Right] = {
-    deed: right._replace(acts=(*right.acts, *(act for one in ADDED for act in one.acts.get(deed, ()))))
+    deed: right._replace(acts=(*right.acts, *(act for added in ADDED for act in added.acts.get(deed, ()))))
     for deed, right in _OWN.items()
 }
 """The deeds, each also with the acts that stations bring whose rows stand in modules of their own."""

@@ -46,8 +46,8 @@ def waiting(facts: JobFacts) -> tuple[Waiting, ...]:
         for wait in facts.waits
         if wait.over is None
     ]
-    found = [*noted, *_clocks(facts), *_approvals(facts)]
-    return tuple(sorted(found, key=lambda one: (one.due_at or "9999", one.since)))
+    all_waits = [*noted, *_clocks(facts), *_approvals(facts)]
+    return tuple(sorted(all_waits, key=lambda wait: (wait.due_at or "9999", wait.since)))
 
 
 def _clocks(facts: JobFacts) -> list[Waiting]:

@@ -230,22 +230,22 @@ class Past:
     @property
     def hour_times(self) -> dict[str, Times]:
         """What the past says of the hours of each kind of operation."""
-        found = {kind: self.hours(kind) for kind in self._hours}
-        return {kind: Times(own.mean, own.jobs) for kind, own in found.items() if own is not None}
+        times = {kind: self.hours(kind) for kind in self._hours}
+        return {kind: Times(own.mean, own.jobs) for kind, own in times.items() if own is not None}
 
     def share(self, construction: str, place: str) -> Learned | None:
         """Return what the next vehicle of a construction gives back there, as a share of what its frame says; None: no past."""
-        found = self.shares(construction, place)
-        if not found:
+        learned = self.shares(construction, place)
+        if not learned:
             return None
-        return _next_of([value - 1.0 for value in found], _SHARE_SIGMA, _JOB_SHARE_SIGMA, lambda value: 1.0 + value)
+        return _next_of([value - 1.0 for value in learned], _SHARE_SIGMA, _JOB_SHARE_SIGMA, lambda value: 1.0 + value)
 
     def hours(self, kind: str) -> Learned | None:
         """Return how many times the usual hours the next of a kind takes, with the sigma of its logarithm; None: no past."""
-        found = self.times(kind)
-        if not found:
+        learned = self.times(kind)
+        if not learned:
             return None
-        return _next_of([math.log(value) for value in found], _HOURS_SIGMA, _JOB_HOURS_SIGMA, math.exp)
+        return _next_of([math.log(value) for value in learned], _HOURS_SIGMA, _JOB_HOURS_SIGMA, math.exp)
 
 
 def share_of(springs: Sequence[Sprung]) -> float | None:

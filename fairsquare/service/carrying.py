@@ -48,9 +48,14 @@ def _at(folder: Path, name: str) -> Iterator[tuple[Desk, Person]]:
         migrate(url)
         database = Database(url, 2)
         try:
-            found = next((one for one in database.run(people.people) if one["name"] == name and one["active"]), None)
-            if found is None:
+            person_row = next(
+                (row for row in database.run(people.people) if row["name"] == name and row["active"]), None
+            )
+            if person_row is None:
                 raise KeepingFault(f"Nobody signs in as {name}.", field="name", value=name)
-            yield desk_for(settings, database), Person(found["id"], found["name"], found["full_name"], found["role"])
+            yield (
+                desk_for(settings, database),
+                Person(person_row["id"], person_row["name"], person_row["full_name"], person_row["role"]),
+            )
         finally:
             database.close()

@@ -26,8 +26,8 @@ class _Stopped(Exception):
 
 def run_demo(folder: Path, host: str, port: int, *, fresh: bool, towers: bool = True) -> int:
     """Run the demo until Ctrl-C or a signal; return the exit status. Without `towers` nobody pulls as boards say."""
-    for one in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
-        signal.signal(one, _stop)
+    for signal_number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+        signal.signal(signal_number, _stop)
     own = Settings().database_url
     mariadb = None if own else PrivateMariaDB(folder / "mariadb")
     children: list[Popen[bytes]] = []
@@ -54,8 +54,8 @@ def run_demo(folder: Path, host: str, port: int, *, fresh: bool, towers: bool = 
         sys.stderr.write(f"{fault}\n")
         return 1
     finally:
-        for one in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
-            signal.signal(one, signal.SIG_IGN)
+        for signal_number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+            signal.signal(signal_number, signal.SIG_IGN)
         for child in reversed(children):
             stop(child)
         if mariadb:

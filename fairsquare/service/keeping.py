@@ -117,7 +117,7 @@ def _head(url: str, *, keyed: bool) -> Head:
         raise KeepingFault(f"MariaDB says: {fault.args[-1]}") from None
     finally:
         database.close()
-    versions = tuple(sorted(one["version"] for one in applied))
+    versions = tuple(sorted(row["version"] for row in applied))
     return Head(format=2, software=f"Fair Square {__version__}", migrations=versions, keyed=keyed)
 
 
@@ -129,8 +129,8 @@ def records_checked(url: str) -> tuple[str, bool]:
             lambda c: select(c, "SELECT r.id, j.number FROM record r JOIN job j ON j.id = r.job_id ORDER BY r.id")
         )
         for job in jobs:
-            (found,) = database.run(partial(_body_of, job["id"]))
-            check, many = check_record(found["body"].encode()), many + 1
+            (row,) = database.run(partial(_body_of, job["id"]))
+            check, many = check_record(row["body"].encode()), many + 1
             unsigned += check.signed_by.signed == "no"
             if not check.good:
                 bad.append(f"{job['number']}: {'; '.join(check.findings) or 'not whole'}")
@@ -138,7 +138,7 @@ def records_checked(url: str) -> tuple[str, bool]:
         database.close()
     if bad:
         return f"{len(bad)} of {many} records are not whole or do not follow:\n" + "\n".join(
-            f"- {one}" for one in bad
+            f"- {line}" for line in bad
         ), False
     signed = f"; {unsigned} of before records were signed" if unsigned else ", signed" if many else ""
     return (
@@ -155,7 +155,7 @@ def held(url: str) -> str:
     """Return how much is kept in a database, in words."""
     database = Database(url, 1)
     try:
-        (found,) = database.run(
+        (row,) = database.run(
             lambda c: select(
                 c,
                 """SELECT (SELECT COUNT(*) FROM job) AS jobs, (SELECT COUNT(*) FROM reading) AS readings,
@@ -164,7 +164,7 @@ def held(url: str) -> str:
         )
     finally:
         database.close()
-    return ", ".join(f"{many} {name if many != 1 else name[:-1]}" for name, many in found.items())
+    return ", ".join(f"{many} {name if many != 1 else name[:-1]}" for name, many in row.items())
 
 
 class _Tool(NamedTuple):

@@ -92,7 +92,7 @@ def _check_warnings(cursor: Any, table: str) -> None:
     if not cursor.warning_count:
         return
     cursor.execute("SHOW WARNINGS")
-    other = [one["Message"] for one in cursor.fetchall() if one["Code"] != _GENERATED]
+    other = [warning["Message"] for warning in cursor.fetchall() if warning["Code"] != _GENERATED]
     if other:
         raise KeepingFault(
             f"Rows of {table} do not go in as they stand: {other[0]}. Nothing was changed.", field="file"
@@ -104,7 +104,7 @@ def _versions(backup: Opened) -> set[int]:
     versions: set[int] = set()
     for table, statement in backup.inserts():
         if table == "schema_migration":
-            versions |= {int(one) for one in _VERSION.findall(statement)}
+            versions |= {int(version) for version in _VERSION.findall(statement)}
     return versions
 
 
@@ -150,7 +150,7 @@ def _tables(cursor: Any, database: str) -> set[str]:
         "SELECT table_name AS name FROM information_schema.tables WHERE table_schema = %s AND table_type = 'BASE TABLE'",
         (database,),
     )
-    return {one["name"] for one in cursor.fetchall()}
+    return {row["name"] for row in cursor.fetchall()}
 
 
 def _many(cursor: Any, database: str, table: str) -> int:

@@ -50,7 +50,7 @@ class Line:
         while self.waiting:
             job, sent, read_at = self.waiting[0]
             ago = round(time.monotonic() - read_at, 3)
-            readings = [{**one, "called_ago_s": ago} if ago > 1 else one for one in sent["readings"]]
+            readings = [{**reading, "called_ago_s": ago} if ago > 1 else reading for reading in sent["readings"]]
             try:
                 self._sign_in()
                 answer = self.client.post(f"/api/v1/jobs/{job}/readings", json={**sent, "readings": readings})

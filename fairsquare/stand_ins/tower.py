@@ -107,14 +107,14 @@ class SimulatedTower:
             return
         places = self.places()
         readings = [
-            one
+            point
             | {
                 "xyz": instrument_reading(
-                    places[one["code"]], seed_of(self.job, setup), self._random.normal(0, NOISE_MM, 3)
+                    places[point["code"]], seed_of(self.job, setup), self._random.normal(0, NOISE_MM, 3)
                 )
             }
-            for one in asked
-            if one["code"] in places
+            for point in asked
+            if point["code"] in places
         ]
         self.line.put_aside(self.job, setup, readings, NAME, key)
         self.line.send()
@@ -132,7 +132,7 @@ class Yard:
 
     def serve(self) -> frozenset[str]:
         """Serve the boards that are on, and return the jobs whose instrument this is from now on."""
-        pulled = {one["job"]: one["under_way"] for one in self.line.get("/instrument/pulls")}
+        pulled = {row["job"]: row["under_way"] for row in self.line.get("/instrument/pulls")}
         asked = {order["job"] for order in self.line.get("/instrument/orders")} if pulled else set()
         for job, under_way in pulled.items():
             if under_way or job in asked:

@@ -204,8 +204,8 @@ def walk(connection: Connection, job_id: int) -> tuple[WalkFact, ...]:
             JOIN person p ON p.id = t.person_id WHERE w.job_id = %s""",  # noqa: S608 - names of columns only
         job_id,
     )
-    taken = {one["finding_id"]: who(one) for one in back}
-    why = {one["finding_id"]: one["reason"] for one in back}
+    taken = {row["finding_id"]: who(row) for row in back}
+    why = {row["finding_id"]: row["reason"] for row in back}
     return tuple(
         as_model(
             WalkFact,

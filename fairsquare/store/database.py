@@ -229,7 +229,7 @@ def forget(connection: Connection, table: str, over: str, *values: Any) -> None:
     one of their own wait for each other.
     """
     query = f"SELECT id FROM {table} WHERE {over} ORDER BY id LIMIT 100"  # noqa: S608 - a table and words of ours, values bound
-    old = [one["id"] for one in select(connection, query, *values)]
+    old = [row["id"] for row in select(connection, query, *values)]
     if old:
         places = ", ".join(["%s"] * len(old))
         execute(connection, f"DELETE FROM {table} WHERE id IN ({places})", *old)  # noqa: S608 - a table of ours, values bound
@@ -260,21 +260,21 @@ def utc(moment: Any) -> str:
     return f"{moment.isoformat(timespec='microseconds')}Z"
 
 
-def who(found: dict[str, Any]) -> Who:
+def who(row: dict[str, Any]) -> Who:
     """Return the person of a row, at its moment: `full_name`, `role` and `at`."""
-    return Who(name=found["full_name"], role=found["role"], at=utc(found["at"]))
+    return Who(name=row["full_name"], role=row["role"], at=utc(row["at"]))
 
 
-def as_model(model: type[M], found: dict[str, Any], **more: Any) -> M:
+def as_model(model: type[M], row: dict[str, Any], **more: Any) -> M:
     """Return a row as a model: columns stand for the fields of their names, `by` for its person at its moment, and `more` for what
     no column is named after."""
     same = {
-        name: _as_written(found[name], flag=flag)
+        name: _as_written(row[name], flag=flag)
         for name, flag in _fields(model)
-        if name in found and name not in more and name != "by"
+        if name in row and name not in more and name != "by"
     }
     if "by" in model.model_fields and "by" not in more:
-        same["by"] = who(found)
+        same["by"] = who(row)
     return model(**same, **more)
 
 

@@ -86,7 +86,7 @@ class _Told(NamedTuple):
 
 
 def _more_instruments(before: frozenset[str], newer: tuple[dict[str, Any], ...]) -> frozenset[str]:
-    return before | {one["instrument"] for one in newer}
+    return before | {row["instrument"] for row in newer}
 
 
 _INSTRUMENTS: Grown[dict[str, Any], frozenset[str]] = Grown(
@@ -113,8 +113,8 @@ class Lasting:
         """Return a version of a job's sheet."""
 
         def find() -> Sheet | None:
-            found = find_sheet(connection, job_id, version)
-            return found.sheet if found else None
+            sheet_found = find_sheet(connection, job_id, version)
+            return sheet_found.sheet if sheet_found else None
 
         return self._sheets.get((job_id, version), find)
 
@@ -139,7 +139,7 @@ class Lasting:
             many = len(told.rows)
             if many and found[many - 1] is not told.rows[-1]:
                 many = 0
-        newer = tuple(self._fact(job_id, one, fates.of(one)) for one in found[many:])
+        newer = tuple(self._fact(job_id, row, fates.of(row)) for row in found[many:])
         if told is not None and many and not newer:
             return told.facts
         facts = (*told.facts, *newer) if told is not None and many else newer
@@ -172,7 +172,7 @@ def _recorded() -> dict[str, Recorded]:
 @cache
 def _every_mark() -> tuple[tuple[str, ...], str]:
     """Return the names of all parts of a job, and the query for how many rows of each there are, and the last of them."""
-    queries = {**_OWN, **{name: one.mark for name, one in _recorded().items()}}
+    queries = {**_OWN, **{name: table.mark for name, table in _recorded().items()}}
     return tuple(queries), " UNION ALL ".join(f"({query.format(job='%s')})" for query in queries.values())
 
 
@@ -192,7 +192,7 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
     version = marks["sheet"][1]
 
     def part(name: str, make: Callable[[Connection, int], T], *after: str) -> T:
-        return lasting.part(job.id, name, (marks[one] for one in (name, *after)), lambda: make(connection, job.id))
+        return lasting.part(job.id, name, (marks[mark] for mark in (name, *after)), lambda: make(connection, job.id))
 
     movements = part("movements", _movements)
     moved = moves_of(movements)
@@ -201,7 +201,7 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
     setups = part("setups", lambda c, job_id: _setups(c, job_id, movements), "choices", "movements")
     rows_read = lasting.readings(connection, job.id, marks["readings"][0])
     named = _INSTRUMENTS.of(rows_read) | {setup.instrument for setup in setups}
-    others = {name: part(name, one.read) for name, one in _recorded().items()}
+    others = {name: part(name, table.read) for name, table in _recorded().items()}
     return JobFacts(
         number=job.number,
         sheet=lasting.sheet(connection, job.id, version) if version is not None else None,
@@ -215,7 +215,7 @@ def load_facts(connection: Connection, job: Job, lasting: Lasting | None = None)
         signatures=part("signatures", _signatures),
         hit_from_deg=job.details.hit_from_deg,
         tools=tuple(tool for tool in part("tools", lambda c, _: tools.histories(c)) if tool.name in named),
-        further={name: found for name in further_kinds() if (found := others.pop(name))},
+        further={name: facts for name in further_kinds() if (facts := others.pop(name))},
         **others,
     )
 

@@ -212,16 +212,16 @@ def _who_changed_what(connection: Connection, job_id: int, version: int) -> str:
     )
 
 
-def _job(found: dict[str, Any]) -> Job:
+def _job(row: dict[str, Any]) -> Job:
     return Job(
-        id=found["id"],
-        number=found["number"],
-        version=found["version"],
-        revision=found["revision"],
-        details=JobDetails(**{field: found[field] for field in _FIELDS}),
-        opened_by=found["opened_by"],
-        opened_at=utc(found["opened_at"]),
-        touched_at=utc(found["touched_at"]),
-        closed=found["closed_at"] is not None,
-        came=found["came"] or "",
+        id=row["id"],
+        number=row["number"],
+        version=row["version"],
+        revision=row["revision"],
+        details=JobDetails(**{field: row[field] for field in _FIELDS}),
+        opened_by=row["opened_by"],
+        opened_at=utc(row["opened_at"]),
+        touched_at=utc(row["touched_at"]),
+        closed=row["closed_at"] is not None,
+        came=row["came"] or "",
     )

@@ -125,14 +125,14 @@ def take_back(connection: Connection, number: int, person_id: int) -> None:
     )
 
 
-def _other(found: dict[str, Any]) -> OtherKey:
-    back = found["taken_back_at"]
+def _other(row: dict[str, Any]) -> OtherKey:
+    back = row["taken_back_at"]
     return OtherKey(
-        found["id"],
-        found["fingerprint"],
-        found["shop"],
-        found["name"],
-        utc(found["at"]),
-        found["back_by"],
+        row["id"],
+        row["fingerprint"],
+        row["shop"],
+        row["name"],
+        utc(row["at"]),
+        row["back_by"],
         utc(back) if back else None,
     )

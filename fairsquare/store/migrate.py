@@ -116,17 +116,17 @@ def _claim(cursor: DictCursor, migration: Migration) -> bool:
                    FROM schema_migration WHERE version = %s""",
                 (migration.version,),
             )
-            found = cursor.fetchone()
-        if found is None:
+            row = cursor.fetchone()
+        if row is None:
             continue
-        if found["sha256"] != migration.sha256:
+        if row["sha256"] != migration.sha256:
             raise MigrationFault(
                 f"Migration {migration.name} was changed after it was applied to this database. "
                 "Restore the file; a change of the tables is a new file."
             )
-        if found["applied_at"] is not None:
+        if row["applied_at"] is not None:
             return False
-        if found["age"] > _WAIT_S or time.monotonic() > until:
+        if row["age"] > _WAIT_S or time.monotonic() > until:
             cursor.execute(
                 "UPDATE schema_migration SET claimed_at = UTC_TIMESTAMP(6) WHERE version = %s", (migration.version,)
             )

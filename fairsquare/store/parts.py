@@ -93,7 +93,7 @@ def measure_part(
 
 def parts(connection: Connection, job_id: int) -> tuple[PartFact, ...]:
     """Return the parts that came, oldest first."""
-    found = _rows(
+    rows = _rows(
         connection,
         f"""SELECT p.id, p.name, p.origin, p.source, p.identity, p.blank, p.at, {_WHO}
             FROM part p JOIN person w ON w.id = p.person_id
@@ -102,33 +102,33 @@ def parts(connection: Connection, job_id: int) -> tuple[PartFact, ...]:
     )
     return tuple(
         PartFact.model_validate({**row, "blank": Blank.model_validate_json(row["blank"]) if row["blank"] else None})
-        for row in found
+        for row in rows
     )
 
 
 def items(connection: Connection, job_id: int) -> tuple[PartItemFact, ...]:
     """Return the last count of every item, in the order in which they were first counted."""
-    found = _rows(
+    rows = _rows(
         connection,
         f"""SELECT i.id, i.part_id AS part, i.kind, i.words, i.old_count, i.new_count, i.plan, i.at, {_WHO}
             FROM part_item i JOIN part p ON p.id = i.part_id JOIN person w ON w.id = i.person_id
             WHERE p.job_id = %s ORDER BY i.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    latest = {(row["part"], row["kind"], row["words"].lower()): PartItemFact.model_validate(row) for row in found}
+    latest = {(row["part"], row["kind"], row["words"].lower()): PartItemFact.model_validate(row) for row in rows}
     return tuple(latest.values())
 
 
 def spans(connection: Connection, job_id: int) -> tuple[PartSpanFact, ...]:
     """Return the last reading of every span on a part."""
-    found = _rows(
+    rows = _rows(
         connection,
         f"""SELECT m.id, m.part_id AS part, m.a, m.b, m.said, m.mm, m.sigma_mm, m.at, {_WHO}
             FROM part_measured m JOIN part p ON p.id = m.part_id JOIN person w ON w.id = m.person_id
             WHERE p.job_id = %s ORDER BY m.id""",  # noqa: S608 - names of columns only
         job_id,
     )
-    latest = {(row["part"], frozenset((row["a"], row["b"]))): PartSpanFact.model_validate(row) for row in found}
+    latest = {(row["part"], frozenset((row["a"], row["b"]))): PartSpanFact.model_validate(row) for row in rows}
     return tuple(latest.values())
 
 

@@ -43,9 +43,14 @@ def is_common(password: str) -> bool:
     if any(plain in row for row in rows):
         return True
     core = plain.strip("0123456789!?.-_#*")
-    found = {core, *(re.sub(r"[^a-z]", "", one) for one in (plain, plain.translate(_LEET), core.translate(_LEET)))}
+    spellings = {
+        core,
+        *(re.sub(r"[^a-z]", "", spelling) for spelling in (plain, plain.translate(_LEET), core.translate(_LEET))),
+    }
     return any(
-        word in _common() or any(word == one * (len(word) // len(one)) for one in _common()) for word in found if word
+        word in _common() or any(word == common * (len(word) // len(common)) for common in _common())
+        for word in spellings
+        if word
     )
 
 

@@ -211,6 +211,6 @@ def who_recorded(connection: Connection, what: Recorded, number: int) -> int | N
     return int(row["person_id"]) if row else None
 
 
-def person_of(found: dict[str, Any]) -> Person:
+def person_of(row: dict[str, Any]) -> Person:
     """Return the person of a row: `id`, `name`, `full_name` and `role`."""
-    return Person(found["id"], found["name"], found["full_name"], cast(Role, found["role"]))
+    return Person(row["id"], row["name"], row["full_name"], cast(Role, row["role"]))

@@ -28,7 +28,7 @@ def add_gear(
     person_id: int,
 ) -> int:
     """Record a piece of the rig. Raises `Refused` for a name that another piece in use has."""
-    if any(one.name == name for one in gear(connection)):
+    if any(item.name == name for item in gear(connection)):
         raise Refused(f"There is a piece named {name} already: give this one another name.", field="name", value=name)
     return insert(
         connection,
@@ -45,7 +45,7 @@ def add_gear(
     )
 
 
-def look_at_gear(connection: Connection, item: int, found: str, words: str, person_id: int) -> int:
+def look_at_gear(connection: Connection, item: int, condition: str, words: str, person_id: int) -> int:
     """Record how a piece was found: sound, hurt, or retired. Raises `Refused` for a piece that is not there."""
     if select_one(connection, "SELECT id FROM rig_item WHERE id = %s", item) is None:
         raise Refused("There is no such piece of the rig.", field="item", value=item)
@@ -54,7 +54,7 @@ def look_at_gear(connection: Connection, item: int, found: str, words: str, pers
         """INSERT INTO rig_look (item_id, found, words, person_id, at)
            VALUES (%(item_id)s, %(found)s, %(words)s, %(person_id)s, UTC_TIMESTAMP(6))""",
         item_id=item,
-        found=found,
+        found=condition,
         words=words,
         person_id=person_id,
     )

@@ -43,8 +43,8 @@ class ClockWatch:
 
     def look(self, went_on_s: float) -> float:
         """Return by how many seconds the clock was put back since it was looked at last; `went_on_s` is a clock that never is."""
-        found = self._database.run(lambda c: select_one(c, "SELECT UNIX_TIMESTAMP(UTC_TIMESTAMP(6)) AS now"))
-        now, last = float(found["now"]) if found else 0.0, self._last
+        row = self._database.run(lambda c: select_one(c, "SELECT UNIX_TIMESTAMP(UTC_TIMESTAMP(6)) AS now"))
+        now, last = float(row["now"]) if row else 0.0, self._last
         self._last = now, went_on_s
         lost = last[0] + (went_on_s - last[1]) - now if last else 0.0
         if lost < LEAST_S:

@@ -30,10 +30,10 @@ def keep_record(connection: Connection, job_id: int, sha256: str, body: str, per
 
 def find_record(connection: Connection, sha256: str) -> str:
     """Return the body of a record. Raises `NoSuchRecord`."""
-    found = select_one(connection, "SELECT body FROM record WHERE sha256 = %s", sha256) if _is_sha256(sha256) else None
-    if found is None:
+    row = select_one(connection, "SELECT body FROM record WHERE sha256 = %s", sha256) if _is_sha256(sha256) else None
+    if row is None:
         raise NoSuchRecord("No record of that checksum was made here.", field="sha256", value=sha256[:64])
-    return str(found["body"])
+    return str(row["body"])
 
 
 def _is_sha256(text: str) -> bool:

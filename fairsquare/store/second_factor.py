@@ -99,12 +99,12 @@ def _of_telephone(connection: Connection, person_id: int, plain: str, now: float
     if row is None:
         return False
     totp, step = pyotp.TOTP(row["secret"], interval=STEP_S), int(now // STEP_S)
-    for one in range(step - _NEAR, step + _NEAR + 1):
-        if one > row["last_step"] and secrets.compare_digest(totp.generate_otp(one), plain):
+    for number in range(step - _NEAR, step + _NEAR + 1):
+        if number > row["last_step"] and secrets.compare_digest(totp.generate_otp(number), plain):
             execute(
                 connection,
                 """UPDATE person_totp SET last_step = %(last_step)s WHERE person_id = %(person_id)s""",
-                last_step=one,
+                last_step=number,
                 person_id=person_id,
             )
             return True

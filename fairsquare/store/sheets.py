@@ -92,8 +92,8 @@ def find_sheet(connection: Connection, job_id: int, version: int | None = None) 
             Span(a=s["a"], b=s["b"], mode=s["mode"], mm=s["mm"], tolerance_mm=s["tolerance_mm"]) for s in spans
         ),
     )
-    said = {point["code"]: (point["x_said"], point["y_said"], point["z_said"]) for point in points}
-    return StoredSheet(row["version"], sheet, said, row["source"], row["full_name"], utc(row["accepted_at"]))
+    texts = {point["code"]: (point["x_said"], point["y_said"], point["z_said"]) for point in points}
+    return StoredSheet(row["version"], sheet, texts, row["source"], row["full_name"], utc(row["accepted_at"]))
 
 
 def sheet_versions(connection: Connection, job_id: int) -> list[dict[str, Any]]:
@@ -119,21 +119,21 @@ def _point_values(sheet_id: int, place: int, point: Point, said: Said) -> tuple[
     )
 
 
-def _point(found: dict[str, Any]) -> Point:
+def _point(row: dict[str, Any]) -> Point:
     return Point(
-        code=found["code"],
-        name=found["name"],
-        xyz=(found["x"], found["y"], found["z"]),
-        tolerance_mm=_triple(found, "tolerance"),
-        sigma_mm=_triple(found, "sigma"),
-        reference=bool(found["reference"]),
-        asymmetric=bool(found["asymmetric"]),
-        member=found["member"],
-        partner=found["partner"],
-        feature=found["feature"],
+        code=row["code"],
+        name=row["name"],
+        xyz=(row["x"], row["y"], row["z"]),
+        tolerance_mm=_triple(row, "tolerance"),
+        sigma_mm=_triple(row, "sigma"),
+        reference=bool(row["reference"]),
+        asymmetric=bool(row["asymmetric"]),
+        member=row["member"],
+        partner=row["partner"],
+        feature=row["feature"],
     )
 
 
-def _triple(found: dict[str, Any], stem: str) -> Row3 | None:
-    values = [found[f"{stem}_{axis}"] for axis in "xyz"]
+def _triple(row: dict[str, Any], stem: str) -> Row3 | None:
+    values = [row[f"{stem}_{axis}"] for axis in "xyz"]
     return None if values[0] is None else (values[0], values[1], values[2])

@@ -184,7 +184,7 @@ def lines(connection: Connection, job_id: int) -> tuple[SupplementLineFact, ...]
             JOIN person p ON p.id = t.person_id WHERE l.job_id = %s""",  # noqa: S608 - names of columns only
         job_id,
     )
-    taken = {one["line_id"]: who(one) for one in back}
+    taken = {row["line_id"]: who(row) for row in back}
     plain = ("id", "station", "words", "hours", "parts", "amount_cents")
     return tuple(
         SupplementLineFact.model_validate(
@@ -219,7 +219,7 @@ def sent(connection: Connection, job_id: int) -> tuple[SupplementFact, ...]:
             JOIN person p ON p.id = w.person_id WHERE s.job_id = %s""",  # noqa: S608 - names of columns only
         job_id,
     )
-    withdrawn = {one["supplement_id"]: who(one) for one in gone}
+    withdrawn = {row["supplement_id"]: who(row) for row in gone}
     return tuple(
         as_model(
             SupplementFact,

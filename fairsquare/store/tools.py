@@ -119,7 +119,7 @@ def histories(connection: Connection) -> tuple[ToolFact, ...]:
     """Return every tool by name, retired ones too, with its calibrations and checks, oldest first; two of one name are one."""
     rows = select(connection, "SELECT name, kind, sigma_mm FROM tool ORDER BY id")
     events: dict[str, list[ToolEventFact]] = {}
-    for one in select(
+    for event in select(
         connection,
         """SELECT e.id, e.body, e.at, t.name, p.full_name, p.role,
                   b.at AS back_at, q.full_name AS back_name, q.role AS back_role
@@ -127,15 +127,15 @@ def histories(connection: Connection) -> tuple[ToolFact, ...]:
            LEFT JOIN tool_event_taken_back b ON b.event_id = e.id LEFT JOIN person q ON q.id = b.person_id
            ORDER BY e.id""",
     ):
-        events.setdefault(one["name"], []).append(
+        events.setdefault(event["name"], []).append(
             as_model(
                 ToolEventFact,
-                one,
-                what=_SAID.validate_json(one["body"]),
-                taken_back=who({"full_name": one["back_name"], "role": one["back_role"], "at": one["back_at"]})
-                if one["back_at"]
+                event,
+                what=_SAID.validate_json(event["body"]),
+                taken_back=who({"full_name": event["back_name"], "role": event["back_role"], "at": event["back_at"]})
+                if event["back_at"]
                 else None,
             )
         )
     last = {row["name"]: row for row in rows}
-    return tuple(ToolFact(**one, events=tuple(events.get(name, ()))) for name, one in last.items())
+    return tuple(ToolFact(**tool, events=tuple(events.get(name, ()))) for name, tool in last.items())

@@ -435,7 +435,7 @@ class Door(NamedTuple):
 def doors() -> Iterator[Door]:
     """Yield every row of the table, and of what modules of routes bring as `DOORS`, whose pages came as files of their own."""
     brought = [own for room in _ROOMS for _, own in modules(room, "DOORS")]
-    for way, routes in [one for table in (_DOORS, *brought) for one in table.items()]:
+    for way, routes in [item for table in (_DOORS, *brought) for item in table.items()]:
         for route in routes:
             method, _, path = route.partition(" ")
             yield Door(method, path, way)

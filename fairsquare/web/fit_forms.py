@@ -75,11 +75,11 @@ def _gap(row: Row, field: str, sheet: Sheet | None) -> GapSaid:
 
 def place_of(text: str, field: str, sheet: Sheet | None) -> Row3:
     """Return a place as it was typed: three lengths, or a code of the sheet. Raises `Refused`."""
-    said = text.strip()
+    plain_text = text.strip()
     points = {code.casefold(): point for code, point in points_by_code(sheet).items()} if sheet else {}
-    if said.casefold() in points:
-        return points[said.casefold()].xyz
-    parts = [part for part in re.split(r"[;\s]+", said) if part]
+    if plain_text.casefold() in points:
+        return points[plain_text.casefold()].xyz
+    parts = [part for part in re.split(r"[;\s]+", plain_text) if part]
     if len(parts) != 3:
         raise Refused(
             "Length, width and height, such as 1210 -740 655, or a code of the sheet.", field=field, value=text[:60]
@@ -90,12 +90,12 @@ def place_of(text: str, field: str, sheet: Sheet | None) -> Row3:
 
 def range_of(text: str, field: str) -> tuple[float, float]:
     """Return a range as it was typed: “-2 to 3”, or “3” for 3 either way; nothing is no range. Raises `Refused`."""
-    said = text.strip()
-    if not said:
+    plain_text = text.strip()
+    if not plain_text:
         return 0.0, 0.0
-    match = _RANGE.match(said)
+    match = _RANGE.match(plain_text)
     if match is None:
-        far = abs(needed(said.lstrip("±"), field))
+        far = abs(needed(plain_text.lstrip("±"), field))
         return -far, far
     low, high = needed(match["low"].replace("−", "-"), field), needed(match["high"].replace("−", "-"), field)
     if low > high:

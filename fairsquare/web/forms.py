@@ -54,10 +54,10 @@ def called_ago(form: Form) -> float | None:
 
 def whole(text: str, field: str) -> int:
     """Return a whole number. Raises `Refused` that names the field."""
-    found = figures(text)
-    if found is None:
+    numbers = figures(text)
+    if numbers is None:
         raise Refused("This should be a whole number: load the page anew.", field=field, value=text[:40])
-    return found
+    return numbers
 
 
 def figures(text: str, most: int = 18) -> int | None:
@@ -70,11 +70,11 @@ def figures(text: str, most: int = 18) -> int | None:
 
 def hours_of(text: str) -> float | None:
     """Return hours as they were typed, or none. Raises `Refused`."""
-    said = text.strip().replace(",", ".")
-    if not said:
+    plain_text = text.strip().replace(",", ".")
+    if not plain_text:
         return None
     try:
-        return float(said)
+        return float(plain_text)
     except ValueError:
         raise Refused("Hours as a number, such as 2.5.", field="hours", value=text[:40]) from None
 
@@ -90,11 +90,11 @@ def photos_of(facts: JobFacts, about: str) -> dict[int, list[int]]:
 
 def number_of(text: str, field: str) -> float | None:
     """Return a number as it was typed, comma or point, or none where nothing was. Raises `Refused`."""
-    said = text.strip().replace(",", ".").replace("−", "-")
-    if not said:
+    plain_text = text.strip().replace(",", ".").replace("−", "-")
+    if not plain_text:
         return None
     try:
-        value = float(said)
+        value = float(plain_text)
     except ValueError:
         raise Refused("This should be a number, such as 12.5.", field=field, value=text[:40]) from None
     if not -1e12 < value < 1e12:
@@ -104,6 +104,6 @@ def number_of(text: str, field: str) -> float | None:
 
 def code_on(sheet: Sheet | None, text: str) -> str:
     """Return a code as the sheet writes it, whatever its capitals; as it was typed where the sheet has none such."""
-    said = text.strip()
+    plain_text = text.strip()
     known = {point.code.casefold(): point.code for point in sheet.points} if sheet else {}
-    return known.get(said.casefold(), said)
+    return known.get(plain_text.casefold(), plain_text)

@@ -66,14 +66,14 @@ def hours_typed(typed: Mapping[str, str], before: JobWork) -> HoursSaid:
 
 def hour_rows(work: JobWork) -> dict[str, list[Row]]:
     """Return the rows of the form as they stand: what follows from the job, and what was said."""
-    said = {part.name: part for part in work.said.parts}
+    said_by_part = {part.name: part for part in work.said.parts}
     parts = [row.part for row in work.rows if row.part is not None]
     listed = {part.id for part in parts}
     parts += [hours_of(part) for part in work.said.parts if part.name not in listed]
     return {
         "operation": [_operation_row(row) for row in work.rows if row.part is None and row.hours]
         + [_left_row(operation) for operation in work.said.operations if operation.left_out],
-        "part": [_part_row(part, said.get(part.id)) for part in parts],
+        "part": [_part_row(part, said_by_part.get(part.id)) for part in parts],
     }
 
 
@@ -87,8 +87,14 @@ def _operation_row(row: WorkRow) -> Row:
     }
 
 
-def _left_row(one: OperationSaid) -> Row:
-    return {"name": one.name, "hours": _hours(one.hours), "sold": _hours(one.sold_h), "off": "", "left": "yes"}
+def _left_row(operation: OperationSaid) -> Row:
+    return {
+        "name": operation.name,
+        "hours": _hours(operation.hours),
+        "sold": _hours(operation.sold_h),
+        "off": "",
+        "left": "yes",
+    }
 
 
 def _part_row(part: PartHours, said: PartSaid | None) -> Row:
@@ -105,14 +111,14 @@ def _part_row(part: PartHours, said: PartSaid | None) -> Row:
 
 def typed_hours(text: str, field: str) -> float | None:
     """Return hours as they were typed, 2.5 or 2:30, or none where nothing was. Raises `Refused`."""
-    said = text.strip().replace(",", ".").removesuffix("h").strip()
-    if not said:
+    plain_text = text.strip().replace(",", ".").removesuffix("h").strip()
+    if not plain_text:
         return None
-    clock = _CLOCK.fullmatch(said)
+    clock = _CLOCK.fullmatch(plain_text)
     if clock:
         return int(clock[1]) + int(clock[2]) / 60
     try:
-        hours = float(said)
+        hours = float(plain_text)
     except ValueError:
         raise Refused("Hours are a number, such as 2.5 or 2:30.", field=field, value=text[:40]) from None
     if not 0 <= hours <= 1000:
@@ -120,12 +126,14 @@ def typed_hours(text: str, field: str) -> float | None:
     return hours
 
 
-def _says_something(one: OperationSaid) -> bool:
-    return one.left_out or not (one.hours is None and one.sold_h is None and one.needs_off is None)
+def _says_something(operation: OperationSaid) -> bool:
+    return operation.left_out or not (
+        operation.hours is None and operation.sold_h is None and operation.needs_off is None
+    )
 
 
 def _names(text: str) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(name for one in text.split(",") if (name := " ".join(one.split()))))
+    return tuple(dict.fromkeys(name for piece in text.split(",") if (name := " ".join(piece.split()))))
 
 
 def _hours(value: float | None) -> str:

@@ -100,9 +100,9 @@ class OwnHost:
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Handle one request."""
         if scope["type"] == "http":
-            said = [value for name, value in scope["headers"] if name == b"host"]
+            hosts = [value for name, value in scope["headers"] if name == b"host"]
             server = (scope.get("server") or ("",))[0] or ""
-            if len(said) != 1 or not is_our_host(said[0].decode("latin-1"), self._configured, server):
+            if len(hosts) != 1 or not is_our_host(hosts[0].decode("latin-1"), self._configured, server):
                 words = "This is not the host that was asked for: set FAIRSQUARE_ADDRESS to how it is reached.\n"
                 await PlainTextResponse(words, status_code=421)(scope, receive, send)
                 return

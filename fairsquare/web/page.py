@@ -281,7 +281,7 @@ def render(
 
 def _doubted(view: JobView) -> list[Standing]:
     """Return the tools behind a job's picture that are overdue or bad: what the head of each of its pages says."""
-    return [one for one in tools_behind(view.facts, view.state.picture) if one.level in ("overdue", "bad")]
+    return [tool for tool in tools_behind(view.facts, view.state.picture) if tool.level in ("overdue", "bad")]
 
 
 def _tool_of(view: JobView, reading: ReadingFact) -> Standing:

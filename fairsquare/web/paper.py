@@ -50,10 +50,10 @@ class Papers:
     def order(self, name: str, page: Callable[[], str]) -> Future[bytes]:
         """Return the PDF of that name, begun when it is not there; one that failed is begun anew."""
         with self._lock:
-            found = self._kept.get(name, lambda: self._begin(page))
-            if found.done() and found.exception() is not None:
+            paper = self._kept.get(name, lambda: self._begin(page))
+            if paper.done() and paper.exception() is not None:
                 self._kept.forget(name)
-            return found
+            return paper
 
     def _begin(self, page: Callable[[], str]) -> Future[bytes]:
         self._orders = [order for order in self._orders if not order.done()]

@@ -20,7 +20,7 @@ def table_rows(
 ) -> Markup:
     """Return a row for every point that is judged, in the order of the sheet; `link` is what a code is put behind."""
     start = escape(link)
-    rows = (_row(code, found, points[code], code == chosen, start, units) for code, found in judged.items())
+    rows = (_row(code, judgement, points[code], code == chosen, start, units) for code, judgement in judged.items())
     return Markup("\n".join(rows))  # noqa: S704 - codes are escaped, the rest is numbers and our own words
 
 

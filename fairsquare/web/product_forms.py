@@ -30,19 +30,19 @@ def product_of(row: Row, field: str) -> ProductSaid:
     )
 
 
-def product_row(one: ProductSaid) -> Row:
+def product_row(product: ProductSaid) -> Row:
     """Return a product as a row of texts."""
     return {
-        "id": one.id,
-        "kind": one.kind,
-        "open": plain(one.open_min),
-        "at": plain(one.at_c),
-        "q10": plain(one.q10),
-        "cure": "" if one.cure_min is None else plain(one.cure_min),
-        "from": plain(one.range_c[0]),
-        "to": plain(one.range_c[1]),
-        "batch": one.batch,
-        "before": one.best_before,
+        "id": product.id,
+        "kind": product.kind,
+        "open": plain(product.open_min),
+        "at": plain(product.at_c),
+        "q10": plain(product.q10),
+        "cure": "" if product.cure_min is None else plain(product.cure_min),
+        "from": plain(product.range_c[0]),
+        "to": plain(product.range_c[1]),
+        "batch": product.batch,
+        "before": product.best_before,
     }
 
 

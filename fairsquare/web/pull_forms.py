@@ -120,7 +120,7 @@ class _SettingTyped:
         placed: tuple[PlacedTower | PlacedHook | PlacedAnchor | Machine, ...] = (
             (*now.towers, *now.hooks, *now.anchors, *now.machines) if now else ()
         )
-        self._before = {one.id: one.piece for one in placed}
+        self._before = {anchor.id: anchor.piece for anchor in placed}
 
     def rows(self, kind: str) -> list[int]:
         """Return the rows of a kind that have a name."""
@@ -157,12 +157,12 @@ class _SettingTyped:
 
     def place(self, field: str) -> Row3 | None:
         """Return a place that is typed in one field, mm."""
-        said = self._form.text(field).replace(";", " ").split()
-        if not said:
+        figures = self._form.text(field).replace(";", " ").split()
+        if not figures:
             return None
-        if len(said) != 3:
+        if len(figures) != 3:
             raise Refused("A place is three numbers: length, left, height in mm, with spaces between.", field=field)
-        x, y, z = (number_of(one, field) or 0.0 for one in said)
+        x, y, z = (number_of(figure, field) or 0.0 for figure in figures)
         return x, y, z
 
     def needed_place(self, field: str) -> Row3:

@@ -14,9 +14,9 @@ _TELEPHONE_EDGE, _TABLET_EDGE, _DESK_EDGE = 56, 232, 662
 
 def window_px(request: Request) -> int:
     """Return how wide the window is that asks, px; that of a desk where it has not said so."""
-    said = request.cookies.get(COOKIE, "")
-    plain = said.isascii() and said.isdigit() and len(said) <= 4
-    return min(max(int(said), 240), 4000) if plain else DESK_PX
+    kept = request.cookies.get(COOKIE, "")
+    plain = kept.isascii() and kept.isdigit() and len(kept) <= 4
+    return min(max(int(kept), 240), 4000) if plain else DESK_PX
 
 
 def whole_px(request: Request) -> float:

@@ -39,12 +39,12 @@ def seam_typed(typed: Mapping[str, str]) -> SeamPlan:
     """Return a seam as it was typed; a row whose place reads `40-420 by 11` is that many welds. Raises `Refused`."""
     rows = typed_rows(typed, SEAM_ROWS)
     metal: Metal = "aluminium" if typed.get("metal") == "aluminium" else "steel"
-    said = [part.strip() for part in re.split(r"[+;]", typed.get("sheets", "")) if part.strip()]
-    if not 2 <= len(said) <= 3:
+    thicknesses = [part.strip() for part in re.split(r"[+;]", typed.get("sheets", "")) if part.strip()]
+    if not 2 <= len(thicknesses) <= 3:
         raise Refused(
             "Two or three sheets from the side that is welded, such as 1.2 + 0.8, or 18 ga + 16 ga.", field="sheets"
         )
-    sheets = [read_thickness(one, metal, field="sheets") for one in said]
+    sheets = [read_thickness(thickness, metal, field="sheets") for thickness in thicknesses]
     squeeze = typed.get("process") == "squeeze"
     section = typed.get("section", "")
     welds = list(_numbered(weld for k, row in enumerate(rows["weld"]) for weld in _welds(row, f"weld-{k}")))
@@ -57,7 +57,7 @@ def seam_typed(typed: Mapping[str, str]) -> SeamPlan:
         metal=metal,
         sheets_mm=tuple(sheet.mm for sheet in sheets),
         sheets_said=" + ".join(
-            f"{text} ({sheet.table})" if sheet.table else text for text, sheet in zip(said, sheets, strict=True)
+            f"{text} ({sheet.table})" if sheet.table else text for text, sheet in zip(thicknesses, sheets, strict=True)
         ),
         method=None if squeeze else typed.get("method") or None,
         composition=_composition(typed),
@@ -208,7 +208,9 @@ def seam_of_section(state: SectionState, watch: Sequence[str] = ()) -> dict[str,
         volts=17.0,
         amperes=75.0,
         seconds=2.0,
-        welds=tuple(JoinWeld(id=one.id, along_mm=one.at_mm, across_mm=one.across_mm) for one in joined[:MOST_WELDED]),
+        welds=tuple(
+            JoinWeld(id=weld.id, along_mm=weld.at_mm, across_mm=weld.across_mm) for weld in joined[:MOST_WELDED]
+        ),
         watch=tuple(watch),
     )
     fields = seam_fields(plan)
@@ -217,11 +219,11 @@ def seam_of_section(state: SectionState, watch: Sequence[str] = ()) -> dict[str,
 
 def _welded_again(said: WeldsSaid | None) -> list[WeldSaid]:
     return [
-        one.said
-        for one in (mapped_welds(said) if said else ())
-        if isinstance(one.said, WeldSaid)
-        and one.said.kind == "spot"
-        and one.rejoin.kind not in ("rejoin.unknown", "rejoin.nothing_to_weld")
+        weld.said
+        for weld in (mapped_welds(said) if said else ())
+        if isinstance(weld.said, WeldSaid)
+        and weld.said.kind == "spot"
+        and weld.rejoin.kind not in ("rejoin.unknown", "rejoin.nothing_to_weld")
     ]
 
 
@@ -240,8 +242,8 @@ def sheets_of_section(state: SectionState) -> tuple[float, ...]:
         stack, _ = Counter(weld.stack for weld in joined).most_common(1)[0]
         sizes = {part.id: part.thickness_mm for part in said.parts}
         below = all(weld.after == ("bottom",) for weld in joined if weld.stack == stack)
-        found = [sizes[name] for name in (reversed(stack) if below else stack) if name in sizes]
-        return tuple(found[:3]) if len(found) > 1 else ()
+        thicknesses = [sizes[name] for name in (reversed(stack) if below else stack) if name in sizes]
+        return tuple(thicknesses[:3]) if len(thicknesses) > 1 else ()
     cut = _cut(state)
     return (cut[0].thickness_mm, cut[0].thickness_mm) if cut else ()
 
@@ -279,7 +281,7 @@ def _surface(row: Row, field: str) -> SurfaceSaid:
         field,
         place=row["place"],
         kind=row["kind"] or "flange",
-        gets=tuple(names.get(one, "foam" if one == "panel_foam" else one) for one in gets),
+        gets=tuple(names.get(product, "foam" if product == "panel_foam" else product) for product in gets),
     )
 
 

@@ -49,8 +49,8 @@ class Searches:
     def begin(self, number: str, search: Search, work: Callable[..., Iterable[Looked]], *arguments: object) -> None:
         """Begin a search once it is its turn. Raises `TooBusy` where one person has several that go on."""
         with self._lock:
-            going_on = [one for key, one in self._kept.items() if not one.over and key != number]
-            own = sum(1 for one in going_on if one.person == search.person)
+            going_on = [kept for key, kept in self._kept.items() if not kept.over and key != number]
+            own = sum(1 for running in going_on if running.person == search.person)
             if own >= MOST_OF_ONE:
                 raise TooBusy(f"{own} searches of yours go on: stop one of them, or wait for it.")
             search.before = max(0, len(going_on) - SEARCHES + 1)
@@ -91,7 +91,7 @@ class Searches:
             search.over = True
 
     def _ahead(self, number: str) -> int:
-        waiting = [key for key, one in self._kept.items() if not one.over]
+        waiting = [key for key, search in self._kept.items() if not search.over]
         return max(0, waiting.index(number) - SEARCHES + 1) if number in waiting else 0
 
 

@@ -132,8 +132,8 @@ def strip_rows(strip: StripSaid) -> dict[str, list[Row]]:
             for window in strip.windows
         ],
         "access": [
-            {"layer": one.layer, "from": plain(one.start), "to": plain(one.end), "words": one.words}
-            for one in strip.access
+            {"layer": reach.layer, "from": plain(reach.start), "to": plain(reach.end), "words": reach.words}
+            for reach in strip.access
         ],
         "behind": [
             {"kind": thing.kind, "from": plain(thing.start), "to": plain(thing.end), "words": thing.words}
@@ -159,8 +159,8 @@ def strip_known(facts: JobFacts, member: str) -> dict[str, list[Row]]:
 def welds_known(facts: JobFacts, member: str, strip: StripSaid | None) -> dict[str, list[Row]]:
     """Return the rows of a map to begin with: what comes in, of the metal that its strip, or Decide, says already."""
     rows: list[Row] = [
-        {"id": one.id, "fate": "donor", "material": one.material, "thick": plain(one.thickness_mm)}
-        for one in (strip.layers if strip else ())
+        {"id": layer.id, "fate": "donor", "material": layer.material, "thick": plain(layer.thickness_mm)}
+        for layer in (strip.layers if strip else ())
     ]
     if not rows:
         own = [state for state in member_states(facts) if state.member == member]

@@ -16,7 +16,7 @@ def download(content: bytes, media_type: str, name: str, *, inline: bool = False
 
 def disposition(name: str, *, inline: bool = False) -> str:
     """Return the header that names a file (RFC 6266): as it is for what reads UTF-8, in plain letters for what does not."""
-    plain = "".join(one if one.isascii() and (one.isalnum() or one in "-._") else "-" for one in name)
+    plain = "".join(letter if letter.isascii() and (letter.isalnum() or letter in "-._") else "-" for letter in name)
     how = f'{"inline" if inline else "attachment"}; filename="{plain}"'
     if plain == name:
         return how

@@ -66,7 +66,7 @@ def week_rows(said: ShopSaid, typed: Mapping[str, str] | None) -> list[tuple[str
             day,
             typed[f"week-{k}"]
             if typed and f"week-{k}" in typed
-            else ", ".join(f"{one.since}-{one.until}" for one in (said.week[k] if k < len(said.week) else ())),
+            else ", ".join(f"{shift.since}-{shift.until}" for shift in (said.week[k] if k < len(said.week) else ())),
         )
         for k, day in enumerate(DAYS)
     ]
@@ -88,4 +88,4 @@ def _hand(row: Row, field: str) -> HandSaid:
 
 
 def _words(text: str) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(word for one in text.split(",") if (word := " ".join(one.split()))))
+    return tuple(dict.fromkeys(word for piece in text.split(",") if (word := " ".join(piece.split()))))

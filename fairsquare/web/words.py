@@ -111,8 +111,8 @@ def way_words(way: tuple[float, float, float]) -> str:
     """Return a direction as it is said: forward, to the left and up, the main part first."""
     names = (("forward", "back"), ("to the left", "to the right"), ("up", "down"))
     parts = sorted(range(3), key=lambda axis: -abs(way[axis]))
-    said = [names[axis][0 if way[axis] > 0 else 1] for axis in parts if abs(way[axis]) > 0.35]
-    return " and ".join(said)
+    ways = [names[axis][0 if way[axis] > 0 else 1] for axis in parts if abs(way[axis]) > 0.35]
+    return " and ".join(ways)
 
 
 def blow_words(code: str, force: tuple[float, float, float]) -> str:

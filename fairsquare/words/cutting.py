@@ -9,7 +9,7 @@ from fairsquare.words.said import Reader, Table, listed
 
 def _not_decided(values: Mapping[str, Any], _reader: Reader) -> str:
     known: Mapping[str, str] = {str(key): words for key, words in CHOICES.items()}
-    named = [known.get(one, one) for one in values["decided"]]
+    named = [known.get(way, way) for way in values["decided"]]
     words = f"decided: {', '.join(named)}" if named else "nothing is decided of it"
     return f"{{member}}, {{layer}}, is not decided to be cut across ({words})."
 

@@ -57,8 +57,8 @@ def fine(mm: float | None, units: Units, digits: int = 2) -> str:
 def sheets(mm: Sequence[float], said: str, units: Units) -> str:
     """Return the sheets of a stack with their unit: as they were `said` in mm, "0.8 + 1.4 mm", or "0.031 + 0.055 in"."""
     if units == "mm":
-        return f"{said or ' + '.join(f'{one:g}' for one in mm)} mm"
-    return " + ".join(f"{one / 25.4:.3f}" for one in mm) + " in"
+        return f"{said or ' + '.join(f'{sheet:g}' for sheet in mm)} mm"
+    return " + ".join(f"{sheet / 25.4:.3f}" for sheet in mm) + " in"
 
 
 def area(mm2: float, units: Units) -> str:
@@ -113,8 +113,8 @@ def judged(found: PointJudgement | None, place: Row3, units: Units) -> str:
 
 def _ways(deviation: Row3, place: Row3, units: Units, known: tuple[bool, ...]) -> str:
     parts = zip(deviation, axis_words(deviation, place), known, strict=True)
-    said = [f"{size(mm, units)} {word}" for mm, word, shown in parts if shown and not is_nought(mm, units)]
-    return ", ".join(said) or "on the sheet"
+    parts_told = [f"{size(mm, units)} {word}" for mm, word, shown in parts if shown and not is_nought(mm, units)]
+    return ", ".join(parts_told) or "on the sheet"
 
 
 def short_word(deviation: Row3, place: Row3, axis: int, units: Units) -> str:

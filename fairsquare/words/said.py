@@ -82,7 +82,7 @@ def _value(name: str, value: Any, how: str, reader: Reader, tell: Callable[[Said
     if how.isalpha() and not name.endswith("_mm"):
         return counted(len(value) if isinstance(value, list | tuple) else int(value), how)
     if isinstance(value, list | tuple):
-        row = [tell(one, reader) if isinstance(one, Said) else str(one) for one in value]
+        row = [tell(part, reader) if isinstance(part, Said) else str(part) for part in value]
         joined = {"~": "; ", "~~": " ", "&": " and "}.get(how)
         return joined.join(row) if joined else listed(row)
     return _plain(name, value, how, reader)

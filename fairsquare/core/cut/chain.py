@@ -107,7 +107,7 @@ def _least_metal(chain: Chain, at: Sequence[Floats], lengths: Sequence[Floats], 
     rest = _sums(at[::-1], lengths[::-1], chain.stagger_mm, [np.inf] * len(at))[::-1]
     ways: list[list[tuple[float, float, tuple[float, ...]]]] = [[(0.0, 0.0, ())]]
     for k, layer in enumerate(chain.layers):
-        found: list[list[tuple[float, float, tuple[float, ...]]]] = []
+        stretches: list[list[tuple[float, float, tuple[float, ...]]]] = []
         for station, length, left in zip(at[k], lengths[k], rest[k], strict=True):
             grown = [
                 (sum_ + length, metal + length * layer.thickness_mm, (*cuts, float(station)))
@@ -117,8 +117,8 @@ def _least_metal(chain: Chain, at: Sequence[Floats], lengths: Sequence[Floats], 
                 and sum_ + left <= least + TIE_MM
             ]
             if grown:
-                found.append(_not_beaten(grown))
-        ways = found
+                stretches.append(_not_beaten(grown))
+        ways = stretches
     return list(min((way for kept in ways for way in kept), key=lambda way: way[1])[2])
 
 
@@ -179,20 +179,20 @@ def _least_broken(
     for k in range(len(at) - 1, 0, -1):
         close = np.abs(at[k - 1] - at[k][chosen[0]]) < chain.stagger_mm - ROUNDING_MM
         chosen.insert(0, int(np.argmin(sums[k - 1] + np.where(close, near[k], 0.0))))
-    found: set[Key] = set()
+    keys_broken: set[Key] = set()
     for layer, own, index in zip(chain.layers, broken, chosen, strict=True):
-        found |= {rule.key for rule, breaks in zip(layer.rules, own[:, index], strict=True) if breaks}
+        keys_broken |= {rule.key for rule, breaks in zip(layer.rules, own[:, index], strict=True) if breaks}
     for k, (a, b) in enumerate(pairwise(at[k][index] for k, index in enumerate(chosen))):
         if abs(a - b) < chain.stagger_mm - ROUNDING_MM:
-            found.add(("stagger", k))
-    return frozenset(found)
+            keys_broken.add(("stagger", k))
+    return frozenset(keys_broken)
 
 
 def _meeting(sets: Sequence[frozenset[Key]], keys: Sequence[Key]) -> frozenset[Key]:
     """Return a smallest set of keys that holds one of each set."""
     if not sets:
         return frozenset()
-    rows = np.array([[key in one for key in keys] for one in sets], dtype=float)
+    rows = np.array([[key in broken for key in keys] for broken in sets], dtype=float)
     many = len(keys)
     every = LinearConstraint(rows, lb=1)
     solved = milp(np.ones(many), constraints=every, integrality=np.ones(many, dtype=int), bounds=Bounds(0, 1))

@@ -189,19 +189,21 @@ def _mapped(weld: Weld, kind: DonorKind) -> WeldMapped | WeldImpossible:
         kind,
     )
     names = [layer.part for layer in weld.stack]
-    found = _best(stack)
-    if isinstance(found, str):
+    mapped = _best(stack)
+    if isinstance(mapped, str):
         blocking = tuple(names[index] for index in _in_the_way(stack))
-        return WeldImpossible(id=weld.id, stage=found, in_the_way=blocking, words=_words(stack, found, blocking, names))
+        return WeldImpossible(
+            id=weld.id, stage=mapped, in_the_way=blocking, words=_words(stack, mapped, blocking, names)
+        )
     return WeldMapped(
         id=weld.id,
-        vehicle=_named(found.vehicle, names),
-        donor=_named(found.donor, names),
-        rejoin=tuple(Rejoining(method=method, side=side) for method, side in found.rejoin),
-        holes=tuple(name for index, name in enumerate(names) if index in found.holes),
-        do_not_drill=tuple(name for index, name in enumerate(names) if index not in found.holes),
-        kept_holes=found.kept_holes,
-        work=found.work,
+        vehicle=_named(mapped.vehicle, names),
+        donor=_named(mapped.donor, names),
+        rejoin=tuple(Rejoining(method=method, side=side) for method, side in mapped.rejoin),
+        holes=tuple(name for index, name in enumerate(names) if index in mapped.holes),
+        do_not_drill=tuple(name for index, name in enumerate(names) if index not in mapped.holes),
+        kept_holes=mapped.kept_holes,
+        work=mapped.work,
     )
 
 
@@ -348,10 +350,10 @@ def _rejoined(
 
 def _in_the_way(stack: _Stack) -> tuple[int, ...]:
     """Return a smallest set of hard layers without whose hardness the weld could be done; empty where that would not help."""
-    hard = [index for index, one in enumerate(stack.hard) if one]
+    hard = [index for index, is_hard in enumerate(stack.hard) if is_hard]
     for many in range(1, len(hard) + 1):
         for softened in combinations(hard, many):
-            soft = tuple(one and index not in softened for index, one in enumerate(stack.hard))
+            soft = tuple(is_hard and index not in softened for index, is_hard in enumerate(stack.hard))
             if not isinstance(_best(stack._replace(hard=soft)), str):
                 return softened
     return ()

@@ -134,8 +134,8 @@ def check_strip(request: PlaceCuts) -> None:
                 value=feature.kind,
             )
     for field, stretches in (("windows", request.windows), ("access", request.access)):
-        for index, one in enumerate(stretches):
-            _check_known(one.layer, names, f"{field}.{index}.layer")
+        for index, stretched in enumerate(stretches):
+            _check_known(stretched.layer, names, f"{field}.{index}.layer")
     _check_damage(request, names)
 
 
@@ -227,7 +227,7 @@ def _rejected(slots: Slots, rules: Sequence[Rule]) -> Iterable[Rejected]:
         for first, last in slots.runs(reason == index):
             start, end = slots.stretch(first, last)
             rejected.append(Rejected(start=start, end=end, reason=name))
-    return sorted(rejected, key=lambda one: one.stretch)
+    return sorted(rejected, key=lambda piece: piece.stretch)
 
 
 def _named(request: PlaceCuts, conflict: Iterable[tuple[str, str | int]]) -> list[dict[str, Any]]:
@@ -243,22 +243,22 @@ def _named(request: PlaceCuts, conflict: Iterable[tuple[str, str | int]]) -> lis
 
 def conflict_words(request: PlaceCuts, conflict: Sequence[Mapping[str, Any]]) -> str:
     """Return in words which rules together leave no place."""
-    said = []
-    for one in conflict:
-        if one["rule"] == "feature":
-            feature = request.features[one["feature"]]
+    against = []
+    for rule in conflict:
+        if rule["rule"] == "feature":
+            feature = request.features[rule["feature"]]
             clear = request.clearance_mm[feature.kind]
-            said.append(
+            against.append(
                 f"the {_plain(feature.kind)} at {feature.start:g} mm to {feature.end:g} mm, kept clear of by {clear:g} mm"
             )
-        elif one["rule"] == "stagger":
-            said.append(f"{' and '.join(one['layers'])} cut {request.stagger_mm:g} mm apart")
+        elif rule["rule"] == "stagger":
+            against.append(f"{' and '.join(rule['layers'])} cut {request.stagger_mm:g} mm apart")
         else:
             words = {"damage": "the damage of", "window": "the maker's window of", "access": "what the saw reaches of"}
-            said.append(f"{words[one['rule']]} {one['layer']}")
-    if len(said) > _SAID:
-        said = [*said[:_SAID], f"and {len(said) - _SAID} more"]
-    return " against ".join(said) if len(said) == 2 else ", ".join(said)
+            against.append(f"{words[rule['rule']]} {rule['layer']}")
+    if len(against) > _SAID:
+        against = [*against[:_SAID], f"and {len(against) - _SAID} more"]
+    return " against ".join(against) if len(against) == 2 else ", ".join(against)
 
 
 def _plain(kind: str) -> str:

@@ -210,8 +210,8 @@ class StripSaid(Spoken):
 
     def station_words(self, mm: float) -> str:
         """Return a station in words, in mm."""
-        said = self.station_said(mm)
-        return f"{said['at_mm']:.1f} mm {said['way']} {said['datum']}"
+        station = self.station_said(mm)
+        return f"{station['at_mm']:.1f} mm {station['way']} {station['datum']}"
 
 
 class LinesSaid(Model):
@@ -355,12 +355,12 @@ def _check_on_member(strip: StripSaid) -> None:
         ("behind", strip.behind),
     )
     for field, listed in things:
-        for index, one in enumerate(listed):
-            if one.end < low or one.start > high:
+        for index, thing in enumerate(listed):
+            if thing.end < low or thing.start > high:
                 raise Refused(
                     f"This is off the member, which reaches from {low:g} mm to {high:g} mm.",
                     field=f"{field}.{index}.from",
-                    value=one.start,
+                    value=thing.start,
                 )
 
 

@@ -85,5 +85,5 @@ def outside(stretches: Sequence[Interval]) -> tuple[Interval, ...]:
             joined[-1][1] = max(joined[-1][1], b)
         else:
             joined.append([a, b])
-    ends = [(-np.inf, joined[0][0]), *((one[1], two[0]) for one, two in pairwise(joined)), (joined[-1][1], np.inf)]
+    ends = [(-np.inf, joined[0][0]), *((first[1], two[0]) for first, two in pairwise(joined)), (joined[-1][1], np.inf)]
     return tuple((float(a), float(b)) for a, b in ends)

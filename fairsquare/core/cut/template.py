@@ -187,12 +187,12 @@ def _folds(layer: StripLayer, low: float, high: float) -> list[Stroke | Label]:
 
 
 def _cut(strip: StripSaid, edge: EdgeLine, width: float) -> list[Stroke | Label]:
-    found: list[Stroke | Label] = []
+    outline: list[Stroke | Label] = []
     drawn: Mapping[Pen, float] = {"line": edge.line_mm, "edge": edge.edge_mm, "blade": edge.blade_mm}
     for pen, u in drawn.items():
-        found.append(Stroke(pen, (u, -3.0), (u + edge.skew_mm, width + 3.0)))
-    found.append(Label("text", (edge.line_mm + 2.0, width + 5.0), 4.5, f"line {strip.station_words(edge.line_mm)}"))
-    return found
+        outline.append(Stroke(pen, (u, -3.0), (u + edge.skew_mm, width + 3.0)))
+    outline.append(Label("text", (edge.line_mm + 2.0, width + 5.0), 4.5, f"line {strip.station_words(edge.line_mm)}"))
+    return outline
 
 
 def _features(
@@ -225,15 +225,18 @@ def _drilled(
         v += face.width_mm
     drilled: list[Stroke | Ring | Label] = []
     for weld in mapped_welds(welds):
-        said = weld.said
-        at = foot.get(said.flange.lower())
-        if at is None or not isinstance(said, WeldSaid) or not low <= said.at_mm + moved <= high:
+        weld_said = weld.said
+        at = foot.get(weld_said.flange.lower())
+        if at is None or not isinstance(weld_said, WeldSaid) or not low <= weld_said.at_mm + moved <= high:
             continue
-        u, v = said.at_mm + moved, at + said.across_mm
+        u, v = weld_said.at_mm + moved, at + weld_said.across_mm
         if weld.step(whose).mark in HOLED:
-            drilled += [*_hole("drill", (u, v), welds.hole_mm), Label("text", (u + 5.0, v + 3.0), 3.5, said.id)]
+            drilled += [*_hole("drill", (u, v), welds.hole_mm), Label("text", (u + 5.0, v + 3.0), 3.5, weld_said.id)]
         else:
-            drilled += [*_cross("feature", (u, v), 4.0), Label("text", (u + 5.0, v + 3.0), 3.5, f"{said.id}: no hole")]
+            drilled += [
+                *_cross("feature", (u, v), 4.0),
+                Label("text", (u + 5.0, v + 3.0), 3.5, f"{weld_said.id}: no hole"),
+            ]
     return drilled
 
 

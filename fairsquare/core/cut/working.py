@@ -79,14 +79,14 @@ def mapped_welds(said: WeldsSaid) -> tuple[MappedWeld, ...]:
 
 @lru_cache(maxsize=64)
 def _mapped_welds(held: Same[WeldsSaid]) -> tuple[MappedWeld, ...]:
-    said = held.held
-    found = _spots(said)
-    fates = {part.id: part.fate for part in said.parts}
+    welds_said = held.held
+    spots = _spots(welds_said)
+    fates = {part.id: part.fate for part in welds_said.parts}
     welds = [
-        _of_spot(weld, found[weld.id], fates, said) if weld.kind == "spot" else _undone(weld, fates, said)
-        for weld in said.welds
+        _of_spot(weld, spots[weld.id], fates, welds_said) if weld.kind == "spot" else _undone(weld, fates, welds_said)
+        for weld in welds_said.welds
     ]
-    return (*welds, *(_of_seam(seam, fates, said) for seam in said.seams))
+    return (*welds, *(_of_seam(seam, fates, welds_said) for seam in welds_said.seams))
 
 
 def _spots(said: WeldsSaid) -> dict[str, WeldMapped | WeldImpossible]:
@@ -217,13 +217,13 @@ def stacked(said: WeldsSaid) -> tuple[WeldSaid | SeamSaid, ...]:
 def putting_in(said: WeldsSaid) -> dict[str, tuple[str, ...]]:
     """Return for each flange, in words, what goes over, under or between what when the part is put in, from its stacks."""
     fates = {part.id: part.fate for part in said.parts}
-    found: dict[str, list[str]] = {}
+    into: dict[str, list[str]] = {}
     for stack in stacked(said):
         words = _goes(stack.stack, fates)
-        own = found.setdefault(stack.flange, [])
+        own = into.setdefault(stack.flange, [])
         if words and words not in own:
             own.append(words)
-    return {flange: tuple(words) for flange, words in found.items()}
+    return {flange: tuple(words) for flange, words in into.items()}
 
 
 def _goes(stack: Sequence[str], fates: Mapping[str, Fate]) -> str:
@@ -254,13 +254,13 @@ def _goes(stack: Sequence[str], fates: Mapping[str, Fate]) -> str:
 def metals_that_touch(said: WeldsSaid) -> dict[str, str]:
     """Return which parts lie on one another that eat each other unless they are kept apart, with the caution for them."""
     metals = {part.id: part.material for part in said.parts}
-    found = {}
+    metal_of = {}
     for stack in stacked(said):
         for a, b in pairwise(stack.stack):
             caution = metals_touch(metals[a], metals[b])
             if caution:
-                found[f"{a} and {b}"] = caution
-    return found
+                metal_of[f"{a} and {b}"] = caution
+    return metal_of
 
 
 def fate_words(said: WeldsSaid) -> dict[str, str]:

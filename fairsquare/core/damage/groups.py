@@ -45,29 +45,29 @@ class _Motion:
     p: float
 
 
-def find_groups(found: Deviations) -> tuple[Group, ...]:
+def find_groups(deviations: Deviations) -> tuple[Group, ...]:
     """Return the groups in the order in which their first members stand on the sheet.
 
     Each member with three or more read points that are not on a line gets its rigid motion by least rᵀV⁻¹r, tested with χ²
     of 3m − 6 degrees of freedom. Rigid members are joined, those first that fit best together, while the union is rigid.
     """
     members: dict[str, list[int]] = {}
-    for row, point in enumerate(found.points):
+    for row, point in enumerate(deviations.points):
         if point.member is not None:
             members.setdefault(point.member, []).append(row)
     motions = [
-        _fit(found, (member,), tuple(rows))
+        _fit(deviations, (member,), tuple(rows))
         for member, rows in members.items()
-        if len(rows) >= 3 and not _on_a_line(found.places[rows])
+        if len(rows) >= 3 and not _on_a_line(deviations.places[rows])
     ]
     order = {member: place for place, member in enumerate(members)}
-    joined = _join(found, [motion for motion in motions if motion.p >= RIGID])
+    joined = _join(deviations, [motion for motion in motions if motion.p >= RIGID])
     every = [*joined, *(motion for motion in motions if motion.p < RIGID)]
     every.sort(key=lambda group: min(order[member] for member in group.members))
-    return tuple(_group(found, group) for group in every)
+    return tuple(_group(deviations, group) for group in every)
 
 
-def _join(found: Deviations, rigid: list[_Motion]) -> list[_Motion]:
+def _join(deviations: Deviations, rigid: list[_Motion]) -> list[_Motion]:
     """Join the pair whose union has the largest p, again and again, while that is rigid."""
     tried: dict[tuple[str, ...], _Motion] = {}
     while True:
@@ -76,7 +76,7 @@ def _join(found: Deviations, rigid: list[_Motion]) -> list[_Motion]:
             for other in rigid[place + 1 :]:
                 key = (*group.members, *other.members)
                 if key not in tried:
-                    tried[key] = _fit(found, key, tuple(sorted((*group.rows, *other.rows))))
+                    tried[key] = _fit(deviations, key, tuple(sorted((*group.rows, *other.rows))))
                 unions.append((tried[key], group, other))
         best = max(unions, key=lambda union: union[0].p, default=None)
         if best is None or best[0].p < RIGID:
@@ -91,9 +91,9 @@ def _on_a_line(places: Floats) -> bool:
     return bool(singular[1] < _LINE_MM)
 
 
-def _fit(found: Deviations, members: tuple[str, ...], rows: tuple[int, ...]) -> _Motion:
+def _fit(deviations: Deviations, members: tuple[str, ...], rows: tuple[int, ...]) -> _Motion:
     """Return the rigid motion of some points by Gauss-Newton on all six unknowns, from the unweighted fit."""
-    own = found.some(rows)
+    own = deviations.some(rows)
     weights = own.weights()
     places = own.places
     at = places.mean(axis=0)
@@ -117,8 +117,8 @@ def _fit(found: Deviations, members: tuple[str, ...], rows: tuple[int, ...]) -> 
     return _Motion(members, rows, rotation, translation, at, residuals.reshape(-1, 3), p)
 
 
-def _group(found: Deviations, motion: _Motion) -> Group:
-    own = found.some(motion.rows)
+def _group(deviations: Deviations, motion: _Motion) -> Group:
+    own = deviations.some(motion.rows)
     d = own.d.ravel()
     count = len(motion.rows)
     return Group(

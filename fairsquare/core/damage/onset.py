@@ -68,23 +68,23 @@ class _Stretch:
         return np.linalg.solve(scaled, (b * scale)[:, :, None])[:, :, 0] * scale, b
 
 
-def find_onset(found: Deviations, middle_mm: float, ahead: int) -> Onset | None:
+def find_onset(deviations: Deviations, middle_mm: float, ahead: int) -> Onset | None:
     """Return where the points of one end began to move, or null where nothing shows that they did.
 
     `ahead` is 1 for the front, −1 for the rear. Least rᵀV⁻¹r over all points of the end, the slopes free in each axis of each
     series; nothing is shown where that is not better than no movement at all by the 0.999 quantile of χ² with as many
     degrees of freedom as there are slopes, and one for the onset.
     """
-    beyond = ahead * (found.places[:, 0] - middle_mm)
-    if len(found.points) < 3 or len(np.unique(found.places[:, 0])) < 2:
+    beyond = ahead * (deviations.places[:, 0] - middle_mm)
+    if len(deviations.points) < 3 or len(np.unique(deviations.places[:, 0])) < 2:
         return None
-    weights = found.weights()
-    still = float(found.d.ravel() @ weights @ found.d.ravel())
-    stretches = list(_stretches(found, beyond, weights, still))
+    weights = deviations.weights()
+    still = float(deviations.d.ravel() @ weights @ deviations.d.ravel())
+    stretches = list(_stretches(deviations, beyond, weights, still))
     grids = [np.linspace(s.start, s.end, _steps(s)) for s in stretches]
     values = [stretch.misfit(grid) for stretch, grid in zip(stretches, grids, strict=True)]
     place, best = _least(stretches, grids, values)
-    slopes = 3 * len(series_of(found.points))
+    slopes = 3 * len(series_of(deviations.points))
     if still - best < chi2.ppf(CERTAIN, slopes + 1):
         return None
     limit = best + _RISE
@@ -99,14 +99,14 @@ def _steps(stretch: _Stretch) -> int:
     return int(np.clip(np.ceil((stretch.end - stretch.start) / _STEP_MM), 2, _MOST_STEPS)) + 1
 
 
-def _stretches(found: Deviations, beyond: Floats, weights: Floats, still: float) -> Iterator[_Stretch]:
+def _stretches(deviations: Deviations, beyond: Floats, weights: Floats, still: float) -> Iterator[_Stretch]:
     """Yield the stretches between stations, from the middle outward."""
     columns = np.zeros(3 * len(beyond), dtype=np.int64)
-    for number, rows in enumerate(series_of(found.points).values()):
+    for number, rows in enumerate(series_of(deviations.points).values()):
         for row in rows:
             columns[3 * row : 3 * row + 3] = 3 * number + np.arange(3)
     stations = np.unique(np.concatenate([[0.0], beyond]))
-    along, r = np.repeat(beyond, 3), found.d.ravel()
+    along, r = np.repeat(beyond, 3), deviations.d.ravel()
     for start, end in pairwise(stations):
         moved = np.flatnonzero(along >= end)
         kept, own = np.unique(columns[moved], return_inverse=True)

@@ -114,27 +114,28 @@ def read_damage(request: ReadDamage) -> DamageRead:
     for index, code in enumerate(request.misfits):
         find_point(known, code, f"misfits.{index}")
     joint = JointCovariance(**dict(request.joint)) if request.joint else None
-    found, measured = deviations_of(request.sheet, request.points, joint)
+    deviations, measured = deviations_of(request.sheet, request.points, joint)
     references = [point.xyz[0] for point in request.sheet.points if point.reference]
     middle = float(np.mean(references)) if references else 0.0
-    pairs = tuple(_pairs(found, middle))
-    front = found.places[:, 0] >= middle
+    pairs = tuple(_pairs(deviations, middle))
+    front = deviations.places[:, 0] >= middle
     ends: dict[End, EndRead] = {
-        "front": _end(found, np.flatnonzero(front), "front", middle, pairs),
-        "rear": _end(found, np.flatnonzero(~front), "rear", middle, pairs),
+        "front": _end(deviations, np.flatnonzero(front), "front", middle, pairs),
+        "rear": _end(deviations, np.flatnonzero(~front), "rear", middle, pairs),
     }
     states = {
-        code: one.state for code, one in judge_points(JudgePoints(sheet=request.sheet, points=measured)).points.items()
+        code: judgement.state
+        for code, judgement in judge_points(JudgePoints(sheet=request.sheet, points=measured)).points.items()
     }
     return DamageRead(
         middle_mm=middle,
         pairs=pairs,
         ends=ends,
-        groups=find_groups(found),
+        groups=find_groups(deviations),
         findings=(
             *_against_the_hit(request.hit, ends),
             *_against_the_fit(request.misfits, states),
-            *_between(found.points, states),
+            *_between(deviations.points, states),
         ),
     )
 

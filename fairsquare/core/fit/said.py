@@ -90,7 +90,7 @@ def check_fit_said(said: FitSaid) -> None:
 
 
 def _nth(said: FitSaid, panel: int, hinge: int) -> int:
-    return sum(len(one.hinges) for one in said.panels[:panel]) + hinge
+    return sum(len(hung.hinges) for hung in said.panels[:panel]) + hinge
 
 
 def _check_hinge(panel: PanelSaid, hinge: HingeSaid, field: str) -> None:

@@ -126,10 +126,10 @@ def _starts(spans: Floats) -> list[Floats]:
     ab, bc, cd, da, ac, bd = spans
     a, c = np.zeros(2), np.array([ac, 0.0])
     b, d = _apex(ab, bc, ac), _apex(da, cd, ac)
-    found = [np.array([a, b * [1, -1], c, d * [1, way]]) for way in (1, -1)]
+    starts = [np.array([a, b * [1, -1], c, d * [1, way]]) for way in (1, -1)]
     a2, c2 = _apex(ab, da, bd), _apex(bc, cd, bd)
     corner_b, corner_d = np.zeros(2), np.array([bd, 0.0])
-    return found + [np.array([a2 * [1, -1], corner_b, c2 * [1, way], corner_d]) for way in (1, -1)]
+    return starts + [np.array([a2 * [1, -1], corner_b, c2 * [1, way], corner_d]) for way in (1, -1)]
 
 
 def _apex(from_start: float, from_end: float, base: float) -> Floats:

@@ -96,7 +96,7 @@ class _History:
         )
         known = sorted(((_when(event), event, judged(event)) for event in events), key=lambda event: event[0])
         self._known = [
-            (when, event, found) for when, event, found in known if found is None or found.verdict != "again"
+            (when, event, check) for when, event, check in known if check is None or check.verdict != "again"
         ]
 
     def at(self, at: str) -> Standing:
@@ -146,8 +146,8 @@ def standings(tools: Sequence[ToolFact], read: Iterable[tuple[str, str]]) -> tup
     worst: dict[str, Standing] = {}
     for name, at in read:
         history = by_name.get(name)
-        one = history.at(at) if history else Standing(name, "unknown", say("tool.unlisted"))
+        standing = history.at(at) if history else Standing(name, "unknown", say("tool.unlisted"))
         kept = worst.get(name)
-        if kept is None or _WORSE.index(one.level) > _WORSE.index(kept.level):
-            worst[name] = one
+        if kept is None or _WORSE.index(standing.level) > _WORSE.index(kept.level):
+            worst[name] = standing
     return tuple(worst.values())

@@ -38,7 +38,7 @@ def log_upper_tail(chi2: Floats, dof: Ints) -> Floats:
     (Abramowitz and Stegun, 26.4.4 and 26.4.5).
     """
     root = np.sqrt(chi2)
-    one = np.log(2.0) + log_ndtr(-root)
+    one_dof = np.log(2.0) + log_ndtr(-root)
     with np.errstate(divide="ignore"):
-        three = np.logaddexp(one, 0.5 * np.log(2 * chi2 / np.pi) - chi2 / 2)
-    return np.asarray(np.select([dof == 1, dof == 2, dof == 3], [one, -chi2 / 2, np.minimum(three, 0.0)], 0.0))
+        three = np.logaddexp(one_dof, 0.5 * np.log(2 * chi2 / np.pi) - chi2 / 2)
+    return np.asarray(np.select([dof == 1, dof == 2, dof == 3], [one_dof, -chi2 / 2, np.minimum(three, 0.0)], 0.0))

@@ -132,11 +132,11 @@ def _from_sisters(request: FromSister, known: dict[str, Point]) -> SheetMade:
             places.setdefault(code, []).append(place)
             variances.setdefault(code, []).append(variance)
     made, counts = {}, {}
-    for code, found in places.items():
-        count = counts[code] = len(found)
-        spread = np.var(found, axis=0, ddof=1) if count > 1 else np.zeros(3)
+    for code, made_place in places.items():
+        count = counts[code] = len(made_place)
+        spread = np.var(made_place, axis=0, ddof=1) if count > 1 else np.zeros(3)
         sigma = np.sqrt(np.maximum(np.mean(variances[code], axis=0), spread) / count)
-        made[code] = _remade(known, code, xyz=_row3(np.mean(found, axis=0)), sigma_mm=_row3(sigma))
+        made[code] = _remade(known, code, xyz=_row3(np.mean(made_place, axis=0)), sigma_mm=_row3(sigma))
     return _with_references(request.sheet, made, counts)
 
 

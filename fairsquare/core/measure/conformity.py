@@ -61,8 +61,8 @@ def judge_points(request: JudgePoints) -> PointsJudged:
         deviation=None, expanded=None, probability=None, states=(unread,) * 3, state=unread, words="not read"
     )
     read = {code: request.points[code] for code in points if code in request.points}
-    found = _judge_all(request.sheet, points, read, request.coverage) if read else {}
-    return PointsJudged(points={code: found.get(code, nothing) for code in points})
+    judged = _judge_all(request.sheet, points, read, request.coverage) if read else {}
+    return PointsJudged(points={code: judged.get(code, nothing) for code in points})
 
 
 def conformance_probability(deviation: Floats, sigma: Floats, tolerance: Floats) -> Floats:
@@ -83,12 +83,12 @@ def direction_words(deviation: Row3, place: Row3, shown: Flags = (True, True, Tr
     `place` is the point on the sheet: in front of the zero plane too far forward is long, behind it short.
     """
     words = axis_words(deviation, place)
-    said = [
+    reasons = [
         f"{abs(deviation[axis]):.1f} {words[axis]}"
         for axis in range(3)
         if shown[axis] and f"{abs(deviation[axis]):.1f}" != "0.0"
     ]
-    return ", ".join(said) or "on the sheet"
+    return ", ".join(reasons) or "on the sheet"
 
 
 def axis_words(deviation: Row3, place: Row3) -> tuple[str, str, str]:
@@ -120,7 +120,9 @@ def _judge_all(
     size = np.abs(deviation)
     off, close = size > limit, size + expanded > limit
     judged = {}
-    rows = zip(read.items(), *(one.tolist() for one in (deviation, expanded, probability, off, close)), strict=True)
+    rows = zip(
+        read.items(), *(column.tolist() for column in (deviation, expanded, probability, off, close)), strict=True
+    )
     for (code, measured), moved, wide, chance, is_off, is_close in rows:
         known = measured.determined
         states = (

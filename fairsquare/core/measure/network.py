@@ -164,11 +164,11 @@ def equations_of(observations: Sequence[ToRead], layout: Layout) -> Equations:
         own: list[Any] = [observations[row] for row in rows]
         at = _COLUMNS[kind.partition(" ")[0]](own, layout)
         columns[rows, : at.shape[1]] = at
-        read = np.array([_read(one) for one in own], dtype=float)
+        read = np.array([_read(reading) for reading in own], dtype=float)
         values[rows, : read.shape[1]] = np.nan_to_num(read)
         given[rows, : read.shape[1]] = ~np.isnan(read)
         if kind == "point":
-            instrument[rows] = [poses[one.setup] for one in own]
+            instrument[rows] = [poses[reading.setup] for reading in own]
     return Equations(
         columns=columns,
         values=values,
@@ -310,9 +310,9 @@ def _height(at: Floats) -> tuple[Floats, Floats]:
     """z − (c0 + c1·x + c2·y)."""
     x, y, z, c0, c1, c2 = at.T[:6]
     read, slopes = _empty(len(at))
-    one = np.ones_like(x)
+    ones = np.ones_like(x)
     read[:, 0] = z - (c0 + c1 * x + c2 * y)
-    slopes[:, 0, :6] = np.stack([-c1, -c2, one, -one, -x, -y], axis=1)
+    slopes[:, 0, :6] = np.stack([-c1, -c2, ones, -ones, -x, -y], axis=1)
     return read, slopes
 
 
@@ -320,9 +320,9 @@ def _offset(at: Floats) -> tuple[Floats, Floats]:
     """y − (l0 + l1·x)."""
     x, y, _, l0, l1 = at.T[:5]
     read, slopes = _empty(len(at))
-    one, nought = np.ones_like(x), np.zeros_like(x)
+    ones, nought = np.ones_like(x), np.zeros_like(x)
     read[:, 0] = y - (l0 + l1 * x)
-    slopes[:, 0, :5] = np.stack([-l1, one, nought, -one, -x], axis=1)
+    slopes[:, 0, :5] = np.stack([-l1, ones, nought, -ones, -x], axis=1)
     return read, slopes
 
 
@@ -330,12 +330,12 @@ def _gauge(at: Floats) -> tuple[Floats, Floats]:
     """Pin: (ya+yb)/2 − (l0 + l1·(xa+xb)/2); level: (za − zb) − c2·(ya − yb)."""
     xa, ya, za, xb, yb, zb, l0, l1, c2 = at.T
     read, slopes = _empty(len(at))
-    one, nought = np.ones_like(xa), np.zeros_like(xa)
-    half, middle = one / 2, (xa + xb) / 2
+    ones, nought = np.ones_like(xa), np.zeros_like(xa)
+    half, middle = ones / 2, (xa + xb) / 2
     read[:, 0] = (ya + yb) / 2 - (l0 + l1 * middle)
     read[:, 1] = (za - zb) - c2 * (ya - yb)
-    slopes[:, 0] = np.stack([-l1 / 2, half, nought, -l1 / 2, half, nought, -one, -middle, nought], axis=1)
-    slopes[:, 1] = np.stack([nought, -c2, one, nought, c2, -one, nought, nought, yb - ya], axis=1)
+    slopes[:, 0] = np.stack([-l1 / 2, half, nought, -l1 / 2, half, nought, -ones, -middle, nought], axis=1)
+    slopes[:, 1] = np.stack([nought, -c2, ones, nought, c2, -ones, nought, nought, yb - ya], axis=1)
     return read, slopes
 
 

@@ -138,11 +138,11 @@ def _meeting(rows: Ints | slice, columns: Ints | slice) -> Any:
 
 
 def _solve_by_blocks(parts: _Eliminated, right: Floats) -> Floats:
-    found = np.empty_like(right)
+    solved = np.empty_like(right)
     own = (parts.blocks @ right[parts.columns].reshape(-1, 3, 1)).ravel()
-    found[parts.rest] = parts.kept @ (right[parts.rest] - parts.carried.T @ right[parts.columns])
-    found[parts.columns] = own - parts.carried @ found[parts.rest]
-    return found
+    solved[parts.rest] = parts.kept @ (right[parts.rest] - parts.carried.T @ right[parts.columns])
+    solved[parts.columns] = own - parts.carried @ solved[parts.rest]
+    return solved
 
 
 def _inverse_by_blocks(parts: _Eliminated, size: int) -> Floats:
@@ -165,12 +165,12 @@ def variances(normal: Floats, alone: Ints) -> Floats:
         return np.asarray(np.diag(inverse(normal)))
     scale = 1 / np.sqrt(np.diag(normal))
     parts = _eliminate(_scaled(normal, scale), alone)
-    found = np.empty(len(normal))
-    found[parts.rest] = np.diag(parts.kept)
-    found[parts.columns] = np.einsum("nkk->nk", parts.blocks).ravel() + np.einsum(
+    each = np.empty(len(normal))
+    each[parts.rest] = np.diag(parts.kept)
+    each[parts.columns] = np.einsum("nkk->nk", parts.blocks).ravel() + np.einsum(
         "ij,ij->i", parts.carried @ parts.kept, parts.carried
     )
-    return np.asarray(found * scale**2)
+    return np.asarray(each * scale**2)
 
 
 def settle(

@@ -105,11 +105,11 @@ def fit_setup(request: FitSetup) -> SetupFit:
     codes = [reading.code for reading in request.readings]
     read = np.array([reading.xyz for reading in request.readings], dtype=float)
     sheet = np.array([point.xyz for point in references], dtype=float)
-    found = _trusted_subsets(read, sheet, variance)
+    subsets = _trusted_subsets(read, sheet, variance)
     unchecked = [_unchecked()] if len(codes) == FEWEST else []
-    if not found:
+    if not subsets:
         return _refused(codes, unchecked)
-    return _fitted(request, points, codes, read, sheet, variance, found, unchecked)
+    return _fitted(request, points, codes, read, sheet, variance, subsets, unchecked)
 
 
 def fit_pose(read: Floats, sheet: Floats) -> tuple[Floats, Floats]:

@@ -187,10 +187,10 @@ def _solve(
 ) -> Solved:
     """Solve from each start and keep the lowest: a gross error can draw the search into a valley of its own."""
     priors = priors_of(request, points, layout, trusted)
-    found = [settle(equations, in_use, priors, state) for state in starts]
-    if min(one[1].cost for one in found) > _STRAINED * equations.given.sum():
-        found += [settle(equations, in_use, priors, starts[0], damping) for damping in _CAREFUL]
-    state, at, covariance = min(found, key=lambda one: one[1].cost)
+    settlings = [settle(equations, in_use, priors, state) for state in starts]
+    if min(settled[1].cost for settled in settlings) > _STRAINED * equations.given.sum():
+        settlings += [settle(equations, in_use, priors, starts[0], damping) for damping in _CAREFUL]
+    state, at, covariance = min(settlings, key=lambda settled: settled[1].cost)
     readings = check_readings(equations, at, covariance)
     places = check_places(priors, state, covariance, trusted)
     return Solved(

@@ -84,7 +84,9 @@ def job_hours(request: JobHours) -> HoursFound:
     parts = _by_id(request.parts, "parts", "Part")
     _by_id(request.operations, "operations", "Operation")
     _known(parts, ((f"parts.{k}.under", part.under) for k, part in enumerate(request.parts)))
-    _known(parts, ((f"operations.{k}.needs_off", one.needs_off) for k, one in enumerate(request.operations)))
+    _known(
+        parts, ((f"operations.{k}.needs_off", operation.needs_off) for k, operation in enumerate(request.operations))
+    )
     order = _from_above(request.parts)
     over = _all_over(parts, order)
     wanted = {
@@ -121,14 +123,14 @@ def job_hours(request: JobHours) -> HoursFound:
 
 
 def _by_id(listed: Sequence[_Listed], field: str, kind: str) -> dict[str, _Listed]:
-    found: dict[str, _Listed] = {}
-    for index, one in enumerate(listed):
-        if one.id in found:
+    by_id: dict[str, _Listed] = {}
+    for index, item in enumerate(listed):
+        if item.id in by_id:
             raise Refused(
-                f"{kind} {one.id} is listed twice: give each its own id.", field=f"{field}.{index}.id", value=one.id
+                f"{kind} {item.id} is listed twice: give each its own id.", field=f"{field}.{index}.id", value=item.id
             )
-        found[one.id] = one
-    return found
+        by_id[item.id] = item
+    return by_id
 
 
 def _known(parts: Mapping[str, PartHours], fields: Iterable[tuple[str, Sequence[str]]]) -> None:

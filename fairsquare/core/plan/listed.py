@@ -42,7 +42,7 @@ def first_plan(shop: Shop) -> tuple[Placed, ...] | None:
     """Return a good plan found by lists, or none where no list keeps every rule."""
     lister = _Lister(shop)
     chance = random.Random(1)  # noqa: S311 - the same search every time, nothing secret
-    order, kept = min(((order, lister.put(order)) for order in lister.by_rule()), key=lambda one: one[1].cost)
+    order, kept = min(((order, lister.put(order)) for order in lister.by_rule()), key=lambda tried: tried[1].cost)
     best = kept
     memory = [kept.cost] * _MEMORY
     turn = 0
@@ -51,7 +51,7 @@ def first_plan(shop: Shop) -> tuple[Placed, ...] | None:
         tried = lister.put(tried_order)
         if tried.cost <= kept.cost or tried.cost <= memory[turn % _MEMORY]:
             order, kept = tried_order, tried
-            best = min(best, tried, key=lambda one: one.cost)
+            best = min(best, tried, key=lambda plan: plan.cost)
         memory[turn % _MEMORY] = kept.cost
         turn += 1
     if best.cost.broken:
@@ -93,7 +93,7 @@ class _Lister:
             [(-tails[k], due[k]) for k in range(len(tasks))],
             [(tasks[k].minutes, due[k]) for k in range(len(tasks))],
         ]
-        return [self._in_order(sorted(range(len(tasks)), key=one.__getitem__)) for one in keys]
+        return [self._in_order(sorted(range(len(tasks)), key=sort_key.__getitem__)) for sort_key in keys]
 
     def _in_order(self, wished: Sequence[int]) -> list[int]:
         """Return the tasks as near to a wished order as what comes after what allows."""
@@ -111,10 +111,10 @@ class _Lister:
     def moved(self, order: Sequence[int], chance: random.Random) -> list[int]:
         """Return a list with one task moved, as far as what comes after what allows."""
         k = order[chance.randrange(len(order))]
-        left = [one for one in order if one != k]
+        left = [task for task in order if task != k]
         before, behind = set(self.shop.tasks[k].after), set(self.followers[k])
-        low = max((at + 1 for at, one in enumerate(left) if one in before), default=0)
-        high = min((at for at, one in enumerate(left) if one in behind), default=len(left))
+        low = max((at + 1 for at, task in enumerate(left) if task in before), default=0)
+        high = min((at for at, task in enumerate(left) if task in behind), default=len(left))
         to = chance.randint(low, high)
         return [*left[:to], k, *left[to:]]
 

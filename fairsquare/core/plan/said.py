@@ -66,7 +66,7 @@ def check_hours(said: HoursSaid) -> None:
     known = {part.name for part in said.parts}
     for kind, k, field, wanted in (
         *(("part", k, "under", part.under) for k, part in enumerate(said.parts)),
-        *(("operation", k, "off", one.needs_off or ()) for k, one in enumerate(said.operations)),
+        *(("operation", k, "off", operation.needs_off or ()) for k, operation in enumerate(said.operations)),
     ):
         unknown = next((name for name in wanted if name not in known), None)
         if unknown is not None:

@@ -24,22 +24,22 @@ class Manned(NamedTuple):
 def manned(shop: Shop, placed: Sequence[Placed]) -> list[Manned]:
     """Choose who does each task, rather one who did a task that it comes after."""
     free_at = {name: 0 for group in shop.groups for name in group}
-    found: dict[int, Manned] = {}
+    hands: dict[int, Manned] = {}
     for k in sorted(range(len(placed)), key=lambda k: (placed[k].start, k)):
-        task, one = shop.tasks[k], placed[k]
-        knows = {name for before in task.after for name in found[before].bound} if task.after else set()
+        task, place = shop.tasks[k], placed[k]
+        knows = {name for before in task.after for name in hands[before].bound} if task.after else set()
         free = [
             sorted(
-                (name for name in group if free_at[name] <= one.start),
+                (name for name in group if free_at[name] <= place.start),
                 key=lambda name: (name not in knows, free_at[name]),
             )
             for group in shop.groups
         ]
-        person = free[one.group].pop(0)
-        helpers = [free[group].pop(0) for group, many in enumerate(one.helpers) for _ in range(many)]
-        found[k] = Manned(one.start, one.start + task.minutes, person, tuple(helpers))
-        free_at.update(dict.fromkeys(found[k].bound, found[k].after))
-    return [found[k] for k in range(len(placed))]
+        person = free[place.group].pop(0)
+        helpers = [free[group].pop(0) for group, many in enumerate(place.helpers) for _ in range(many)]
+        hands[k] = Manned(place.start, place.start + task.minutes, person, tuple(helpers))
+        free_at.update(dict.fromkeys(hands[k].bound, hands[k].after))
+    return [hands[k] for k in range(len(placed))]
 
 
 def drawn_together(shop: Shop, plan: Sequence[Manned]) -> list[Manned]:
@@ -146,17 +146,17 @@ def _span(shop: Shop, plan: Sequence[Manned], stay: int) -> tuple[int, int]:
 
 def chain(shop: Shop, plan: Sequence[Manned], last: int) -> list[int]:
     """Return the tasks that set the finish, the first of them first: each could have begun earlier but for the one before it."""
-    found = [last]
+    links = [last]
     while True:
-        k = found[-1]
+        k = links[-1]
         held_by = [
             other
             for other, operation in enumerate(plan)
             if other != k and operation.start < plan[k].start and _holds_up(shop, plan, other, k)
         ]
         if not held_by:
-            return found[::-1]
-        found.append(max(held_by, key=lambda other: (plan[other].after, -other)))
+            return links[::-1]
+        links.append(max(held_by, key=lambda other: (plan[other].after, -other)))
 
 
 def _holds_up(shop: Shop, plan: Sequence[Manned], other: int, k: int) -> bool:

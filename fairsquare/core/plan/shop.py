@@ -61,14 +61,14 @@ def read_shop(request: DayPlan, *, by_name: bool = False) -> Shop:
     time = _time(request.hours)
     groups = _groups(request.people, by_name)
     numbers: dict[str, int] = {}
-    for index, one in enumerate(request.operations):
-        if one.id in numbers:
+    for index, operation in enumerate(request.operations):
+        if operation.id in numbers:
             raise Refused(
-                f"Operation {one.id} is listed twice: give each its own id.",
+                f"Operation {operation.id} is listed twice: give each its own id.",
                 field=f"operations.{index}.id",
-                value=one.id,
+                value=operation.id,
             )
-        numbers[one.id] = index
+        numbers[operation.id] = index
     if not request.operations:
         raise Refused("There is nothing to plan: give at least one operation.", field="operations", value=[])
     tasks = tuple(_task(request, index, numbers, groups, time) for index in range(len(request.operations)))
@@ -114,53 +114,57 @@ def _task(
     groups: Mapping[frozenset[str], Sequence[str]],
     time: WorkingTime,
 ) -> Task:
-    one, field = request.operations[index], f"operations.{index}"
-    for id in (*one.after, *([one.within_min_of.id] if one.within_min_of else [])):
+    operation, field = request.operations[index], f"operations.{index}"
+    for id in (*operation.after, *([operation.within_min_of.id] if operation.within_min_of else [])):
         if id not in numbers:
             raise Refused(
-                f"{one.id} comes after {id}, which is not among the operations.", field=f"{field}.after", value=id
+                f"{operation.id} comes after {id}, which is not among the operations.", field=f"{field}.after", value=id
             )
-    if one.within_min_of and one.within_min_of.id not in one.after:
+    if operation.within_min_of and operation.within_min_of.id not in operation.after:
         raise Refused(
-            f"{one.id} is to begin soon after {one.within_min_of.id}: then it also comes after it.",
+            f"{operation.id} is to begin soon after {operation.within_min_of.id}: then it also comes after it.",
             field=f"{field}.within_min_of.id",
-            value=one.within_min_of.id,
+            value=operation.within_min_of.id,
         )
-    if one.place is not None and one.place not in request.places:
+    if operation.place is not None and operation.place not in request.places:
         known = ", ".join(request.places) or "none"
         raise Refused(
-            f"{one.id}: there is no place {one.place}. The places: {known}.", field=f"{field}.place", value=one.place
+            f"{operation.id}: there is no place {operation.place}. The places: {known}.",
+            field=f"{field}.place",
+            value=operation.place,
         )
-    able = tuple(k for k, skills in enumerate(groups) if one.skill is None or one.skill in skills)
+    able = tuple(k for k, skills in enumerate(groups) if operation.skill is None or operation.skill in skills)
     if not able:
-        lacking = f"nobody can do {one.skill}" if one.skill else "there is nobody"
-        raise Refused(f"{one.id}: {lacking}.", field=f"{field}.skill", value=one.skill)
-    if one.helpers >= len(request.people):
+        lacking = f"nobody can do {operation.skill}" if operation.skill else "there is nobody"
+        raise Refused(f"{operation.id}: {lacking}.", field=f"{field}.skill", value=operation.skill)
+    if operation.helpers >= len(request.people):
         raise Refused(
-            f"{one.id} takes a person and {one.helpers} to help, and there are {len(request.people)} people.",
+            f"{operation.id} takes a person and {operation.helpers} to help, and there are {len(request.people)} people.",
             field=f"{field}.helpers",
-            value=one.helpers,
+            value=operation.helpers,
         )
-    earliest = time.not_before(one.not_before_min)
-    fits = time.first_whole(earliest, one.minutes) if one.unbroken else earliest
-    if fits is None or fits + one.minutes > time.total:
-        where = "in one stretch of the hours" if one.unbroken else "in the hours"
-        since = f" from {one.not_before_min} on" if one.not_before_min > request.hours[0][0] else ""
+    earliest = time.not_before(operation.not_before_min)
+    fits = time.first_whole(earliest, operation.minutes) if operation.unbroken else earliest
+    if fits is None or fits + operation.minutes > time.total:
+        where = "in one stretch of the hours" if operation.unbroken else "in the hours"
+        since = f" from {operation.not_before_min} on" if operation.not_before_min > request.hours[0][0] else ""
         raise Refused(
-            f"{one.id} does not fit anywhere: it takes {one.minutes} minutes {where}{since}.",
+            f"{operation.id} does not fit anywhere: it takes {operation.minutes} minutes {where}{since}.",
             field=f"{field}.minutes",
-            value=one.minutes,
+            value=operation.minutes,
         )
     return Task(
-        minutes=one.minutes,
-        helpers=one.helpers,
-        place=one.place,
-        after=tuple(numbers[id] for id in dict.fromkeys(one.after)),
-        wait=one.wait_after_min,
+        minutes=operation.minutes,
+        helpers=operation.helpers,
+        place=operation.place,
+        after=tuple(numbers[id] for id in dict.fromkeys(operation.after)),
+        wait=operation.wait_after_min,
         earliest=fits,
-        within=(numbers[one.within_min_of.id], one.within_min_of.minutes) if one.within_min_of else None,
-        unbroken=one.unbroken,
-        due=one.due_min,
+        within=(numbers[operation.within_min_of.id], operation.within_min_of.minutes)
+        if operation.within_min_of
+        else None,
+        unbroken=operation.unbroken,
+        due=operation.due_min,
         groups=able,
     )
 

@@ -107,7 +107,7 @@ def read_stretches(text: str, field: str) -> tuple[Stretch, ...]:
     for part in re.split(r"[,;]", text.replace("–", "-").replace(" to ", "-")):
         if not part.strip():
             continue
-        ends = [_TIME.match(one.strip()) for one in part.split("-")]
+        ends = [_TIME.match(clock.strip()) for clock in part.split("-")]
         if len(ends) != 2 or not ends[0] or not ends[1]:
             raise Refused("Hours of a day are written like 8:00-12:00, 12:40-17:00.", field=field, value=text[:80])
         since, until = (f"{int(end[1]):02d}:{end[2] or '00'}" for end in ends if end)
@@ -153,12 +153,14 @@ def check_shop(said: ShopSaid) -> None:
             seen.add(name.casefold())
     places = {place.name for place in said.places}
     skills = {skill for hand in said.hands for skill in hand.skills}
-    for k, one in enumerate(said.takes):
-        if one.place and one.place not in places:
-            raise Refused(f"There is no place {one.place}: list it first.", field=f"takes-{k}-place", value=one.place)
-        if one.skill and said.hands and one.skill not in skills:
+    for k, asked in enumerate(said.takes):
+        if asked.place and asked.place not in places:
             raise Refused(
-                f"Nobody can do {one.skill}: give it to somebody first.", field=f"takes-{k}-skill", value=one.skill
+                f"There is no place {asked.place}: list it first.", field=f"takes-{k}-place", value=asked.place
+            )
+        if asked.skill and said.hands and asked.skill not in skills:
+            raise Refused(
+                f"Nobody can do {asked.skill}: give it to somebody first.", field=f"takes-{k}-skill", value=asked.skill
             )
     for k, holiday in enumerate(said.holidays):
         _day(holiday.day, f"holiday-{k}-day")
@@ -189,8 +191,8 @@ def _stretches(
 ) -> Iterator[tuple[datetime.datetime, datetime.datetime]]:
     if any(holiday.day == day.isoformat() for holiday in said.holidays):
         return
-    for one in said.week[day.weekday()] if day.weekday() < len(said.week) else ():
-        yield _moment(day, one.since, zone), _moment(day, one.until, zone)
+    for shift in said.week[day.weekday()] if day.weekday() < len(said.week) else ():
+        yield _moment(day, shift.since, zone), _moment(day, shift.until, zone)
 
 
 def _moment(day: datetime.date, clock: str, zone: ZoneInfo) -> datetime.datetime:

@@ -88,8 +88,8 @@ def lateness(shop: Shop, placed: Sequence[Placed]) -> int:
     )
 
 
-def _over(shop: Shop, one: Placed, task: Task) -> int:
-    return shop.time.ends(one.start + task.minutes) + task.wait
+def _over(shop: Shop, placed: Placed, task: Task) -> int:
+    return shop.time.ends(placed.start + task.minutes) + task.wait
 
 
 def _still_good(shop: Shop, done_by: int, known: Sequence[Placed] | None) -> list[int]:
@@ -203,9 +203,9 @@ class _ShopModel:
         if status == self.cp.UNKNOWN and known is not None:
             return _Run(known, self._worth(known, aim), bound)
         if status not in {self.cp.OPTIMAL, self.cp.FEASIBLE}:
-            found = "There is no plan" if status == self.cp.INFEASIBLE else "No plan was found"
+            outcome = "There is no plan" if status == self.cp.INFEASIBLE else "No plan was found"
             raise Refused(
-                f"{found} within these hours: give more hours or people, or take away what forces an operation to its time.",
+                f"{outcome} within these hours: give more hours or people, or take away what forces an operation to its time.",
                 field="hours",
             )
         placed = tuple(self._placed(solver, k) for k in range(len(self.starts)))
@@ -252,7 +252,8 @@ class _ShopModel:
                 if len(taken) > size:
                     model.add(sum(taken) <= size)
                 bound[group] += [
-                    model.new_optional_fixed_size_interval_var(self.starts[k], task.minutes, one, "") for one in taken
+                    model.new_optional_fixed_size_interval_var(self.starts[k], task.minutes, place, "")
+                    for place in taken
                 ]
             self.doing.append(doing)
             self.helping.append(helping)
@@ -309,18 +310,18 @@ class _ShopModel:
 
     def rest(self) -> "cp_model.LinearExprT":
         """How late all begin that have moved or were not planned, and how far from their time those begin that have not moved."""
-        found: list[cp_model.IntVar] = []
+        variables: list[cp_model.IntVar] = []
         for k, start in enumerate(self.starts):
             if k not in self._moves:
-                found.append(start)
+                variables.append(start)
                 continue
             other, was = self._moves[k], self.shop.was[k].start
             weight = self.model.new_int_var(0, self._until, "")
             self.model.add(weight >= start).only_enforce_if(other)
             self.model.add(weight >= start - was).only_enforce_if(~other)
             self.model.add(weight >= was - start).only_enforce_if(~other)
-            found.append(weight)
-        return sum(found)
+            variables.append(weight)
+        return sum(variables)
 
     def _at_most(self, spans: "Sequence[cp_model.IntervalVar]", demands: Sequence[int], capacity: int) -> None:
         if capacity == 1:
@@ -372,12 +373,12 @@ class _ShopModel:
     def _clock(self, at: "cp_model.IntVar", key: int, later: int, low: int, high: int) -> "cp_model.LinearExprT":
         """Return `at` on the clock, with the breaks before every stretch that is reached when `at` is its first + `later`."""
         clock = at + self.shop.time.stretches[0].clock
-        for one, before in zip(self.shop.time.stretches[1:], self.shop.time.stretches, strict=False):
-            pause = one.clock - before.clock - before.minutes
-            if one.first + later <= low:
+        for stretch, before in zip(self.shop.time.stretches[1:], self.shop.time.stretches, strict=False):
+            pause = stretch.clock - before.clock - before.minutes
+            if stretch.first + later <= low:
                 clock = clock + pause
-            elif one.first + later <= high:
-                clock = clock + pause * self._reached(at, key, one.first + later)
+            elif stretch.first + later <= high:
+                clock = clock + pause * self._reached(at, key, stretch.first + later)
         return clock
 
     def _reached(self, at: "cp_model.IntVar", key: int, minute: int) -> "cp_model.IntVar":
@@ -407,6 +408,6 @@ def _horizon(shop: Shop) -> int:
         if task.unbroken:
             fits = [stretch for stretch in shop.time.stretches if stretch.minutes >= task.minutes]
             longest += max(
-                (later.first - one.after + task.minutes for one, later in itertools.pairwise(fits)), default=0
+                (later.first - earlier.after + task.minutes for earlier, later in itertools.pairwise(fits)), default=0
             )
     return min(shop.time.total, longest)

@@ -182,7 +182,7 @@ class Game:
         """
         if not len(self.anchor_nodes):
             return np.zeros((len(natural), 0))
-        asked = np.stack([self.frame.node_loads(one)[:, :3] for one in natural])
+        asked = np.stack([self.frame.node_loads(pull)[:, :3] for pull in natural])
         for number, hook in enumerate(self.hooks):
             asked[:, self.node_index[self.rig.hooks[hook][0]]] -= forces[:, number]
         if bearing is not None:

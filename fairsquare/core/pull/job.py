@@ -171,11 +171,11 @@ def harm_of(sheet: Sheet, stands: Mapping[str, Row3], played: PullsPlanned) -> t
     """Return the points that a plan leaves worse than they stand (deviations, mm): farther beyond tolerance, or out of it."""
     points = points_by_code(sheet)
     words = []
-    for code, one in played.predicted.items():
+    for code, point in played.predicted.items():
         limits = np.array(tolerances(sheet, points[code]))
         before, after = (
             float(np.maximum(np.abs(by) - limits, 0.0).sum())
-            for by in (np.array(stands[code]), np.array(one.deviation))
+            for by in (np.array(stands[code]), np.array(point.deviation))
         )
         if after > before + HARM_MM:
             worse = (
@@ -226,7 +226,7 @@ def works_hardest(held: PullsHeld | None, work: WorkPull) -> tuple[str, float] |
         use = held.pulls[f"chain {number}"].use
         if use is not None:
             uses[f"{chain.hook} to {chain.tower}"] = use
-    return max(uses.items(), key=lambda one: one[1], default=None)
+    return max(uses.items(), key=lambda use: use[1], default=None)
 
 
 def statics_request(skeleton: Skeleton, setting: Setting, work: WorkPull) -> PullStatics:

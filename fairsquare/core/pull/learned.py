@@ -99,9 +99,9 @@ def fitted_factors(request: PlanPulls, setting: Setting, cycles: Sequence[Pulled
             return _IMPOSSIBLE
 
     try:
-        found = {at: misfit(at) for at in _GRID}
-        best = min(found, key=lambda at: found[at])
-        if found[best] >= _IMPOSSIBLE:  # none of them took it: it was held or pulled otherwise then, and says nothing
+        misfits = {at: misfit(at) for at in _GRID}
+        best = min(misfits, key=lambda at: misfits[at])
+        if misfits[best] >= _IMPOSSIBLE:  # none of them took it: it was held or pulled otherwise then, and says nothing
             return FrameFactors()
         near = minimize_scalar(
             misfit,
@@ -111,7 +111,7 @@ def fitted_factors(request: PlanPulls, setting: Setting, cycles: Sequence[Pulled
         )
     except FairSquareError:
         return FrameFactors()
-    strength = math.exp(float(near.x) if float(near.fun) < found[best] else best)
+    strength = math.exp(float(near.x) if float(near.fun) < misfits[best] else best)
     return FrameFactors(stiff=strength, strong=strength, cycles=told)
 
 

@@ -280,7 +280,7 @@ def _cautions(pulls: Sequence[PlannedPull], predicted: dict[str, Predicted], uns
         for anchor, use in pull.anchors.items()
         if use > _NEAR_LIMIT
     ]
-    off = [code for code, one in predicted.items() if not one.fair]
+    off = [code for code, point in predicted.items() if not point.fair]
     if off and pulls:
         words.append(f"Still off at the end: {', '.join(off)}.")
     if off and not pulls:

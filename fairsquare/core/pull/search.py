@@ -56,15 +56,15 @@ def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> 
                 if _within(game, played) and _allowed(game, played, school):
                     onward.append(played)
         onward = [
-            one
-            for one in onward
-            if float(game.height(one.deviations)) < _WORTH * float(game.height(_before(game, one)))
+            after
+            for after in onward
+            if float(game.height(after.deviations)) < _WORTH * float(game.height(_before(game, after)))
         ]
         if not onward:
             break
-        onward.sort(key=lambda one: _rank(game, one))
+        onward.sort(key=lambda step: _rank(game, step))
         beam = onward[:_BEAM]
-        best = min([best, *beam], key=lambda one: _rank(game, one))
+        best = min([best, *beam], key=lambda step: _rank(game, step))
         if game.fair(beam[0].deviations).all():
             break
     return best
@@ -289,7 +289,7 @@ def _wanted(
             if size[k] > 1e-3 * scale and (line.tower not in strongest or size[k] > size[strongest[line.tower]]):
                 strongest[line.tower] = k
         strongest = _most_and_least(game.asked, strongest, size)
-        if len(strongest) == sum(one > 1e-3 * scale for one in size) or chosen:
+        if len(strongest) == sum(size_n > 1e-3 * scale for size_n in size) or chosen:
             return tuple(
                 _chain(game, open_lines[k], shares[k] @ open_lines[k].rays) for k in sorted(strongest.values())
             )
@@ -300,8 +300,8 @@ def _wanted(
 
 def _most_and_least(asked: Limits, strongest: Mapping[str, int], size: Sequence[float]) -> dict[str, int]:
     """Return the lines that stay, by tower: as many as there may be, and none that draws too little beside another."""
-    order = sorted(strongest.items(), key=lambda one: -size[one[1]])[: asked.most_chains]
-    return dict(one for k, one in enumerate(order) if k == 0 or size[one[1]] >= asked.least_n)
+    order = sorted(strongest.items(), key=lambda item: -size[item[1]])[: asked.most_chains]
+    return dict(item for k, item in enumerate(order) if k == 0 or size[item[1]] >= asked.least_n)
 
 
 def _chain(game: Game, line: Line, force: Floats) -> Chain:

@@ -144,7 +144,7 @@ def pull_statics(request: PullStatics) -> PullsHeld:
             force=_row(force), use=None if anchor.capacity_n is None else size / anchor.capacity_n
         )
     takes = {pull.id: PullTakes(force_n=pulls[pull.id], use=_pull_use(pull)) for pull in request.pulls}
-    uses = {name: one.use for name, one in anchors.items()} | {name: one.use for name, one in takes.items()}
+    uses = {name: part.use for name, part in anchors.items()} | {name: part.use for name, part in takes.items()}
     chains = [anchor for anchor in request.anchors if anchor.kind == "chain" and anchor.toward is not None]
     lines = [(p.id, p.hook, p.tower) for p in request.pulls] + [(c.id, c.at, c.toward or c.at) for c in chains]
     return PullsHeld(

@@ -256,11 +256,11 @@ def read_line(number: int, cells: Sequence[str], columns: Columns) -> tuple[Line
     """Understand one row; also return the sheet's own values where it holds them."""
     reader = _LineReader(cells, columns)
     more: dict[str, object] = {}
-    point, span, said, words = None, None, None, ""
+    point, span, texts, words = None, None, None, ""
     kind = columns.kind or "sheet"
     if kind == "point":
         point = _read_point(reader)
-        said = (reader.text("length"), reader.text("width"), reader.text("height"))
+        texts = (reader.text("length"), reader.text("width"), reader.text("height"))
         words = _point_words(point) if point else ""
     elif kind == "span":
         span = _read_span(reader)
@@ -275,7 +275,7 @@ def read_line(number: int, cells: Sequence[str], columns: Columns) -> tuple[Line
         words=words,
         point=point,
         span=span,
-        said=said,
+        said=texts,
         troubles=tuple(reader.troubles),
     )
     return line, more

@@ -106,10 +106,10 @@ class _Search:
             *sorted({code for contradiction in lot for code in contradiction.codes}),
             *sorted({contradiction.number for contradiction in lot if contradiction.kind == "span"}),
         ]
-        found = [one for key in keys for one in self._undone(key)]
-        most = max((one.removed for one in found), default=0)
-        plain = max((one.removed for one in found if not one.slip.last), default=0)
-        best = [one.slip for one in found if one.removed == most and one.slip.last == (plain < most)]
+        all_undone = [undone for key in keys for undone in self._undone(key)]
+        most = max((undone.removed for undone in all_undone), default=0)
+        plain = max((undone.removed for undone in all_undone if not undone.slip.last), default=0)
+        best = [undone.slip for undone in all_undone if undone.removed == most and undone.slip.last == (plain < most)]
         if len(best) < 2:
             return best
         whole = self.draft.misfits({code for contradiction in lot for code in contradiction.codes})
@@ -146,7 +146,7 @@ class _Search:
         """Return the slips of a point or a span whose undoing removes contradictions and makes no new ones."""
         if key not in self.tried:
             slips = slips_of_point(self.draft, key) if isinstance(key, str) else slips_of_span(self.draft, key)
-            self.tried[key] = [one for slip in slips if (one := self._try(slip)).removed > 0]
+            self.tried[key] = [undone for slip in slips if (undone := self._try(slip)).removed > 0]
         return self.tried[key]
 
     def _try(self, slip: Slip) -> _Undone:
@@ -211,12 +211,12 @@ def _slips(draft: Draft) -> Iterable[Finding]:
         ]
         if not lot:
             continue
-        found = search.best(lot)
-        if not found:
+        slips = search.best(lot)
+        if not slips:
             yield _unexplained(draft, lot)
             continue
-        yield _explained(draft, found, lot)
-        search.take(found[0].change)
+        yield _explained(draft, slips, lot)
+        search.take(slips[0].change)
         waiting += lots(
             draft.contradictions({code for contradiction in lot for code in contradiction.codes}) & set(lot)
         )[::-1]
@@ -237,17 +237,17 @@ def _unexplained(draft: Draft, lot: list[Contradiction]) -> Finding:
     )
 
 
-def _explained(draft: Draft, found: list[Slip], lot: list[Contradiction]) -> Finding:
-    first = _named(draft, found[0])
+def _explained(draft: Draft, slips: list[Slip], lot: list[Contradiction]) -> Finding:
+    first = _named(draft, slips[0])
     doubt = (
-        f" So would {len(found) - 1} other {'slip' if len(found) == 2 else 'slips'}: which it was, the sheet does not tell."
-        if len(found) > 1
+        f" So would {len(slips) - 1} other {'slip' if len(slips) == 2 else 'slips'}: which it was, the sheet does not tell."
+        if len(slips) > 1
         else ""
     )
     solved = [
         contradiction
         for contradiction in lot
-        if contradiction not in draft.contradictions(contradiction.codes, found[0].change)
+        if contradiction not in draft.contradictions(contradiction.codes, slips[0].change)
     ]
     return Finding(
         kind=first.kind,
@@ -255,7 +255,7 @@ def _explained(draft: Draft, found: list[Slip], lot: list[Contradiction]) -> Fin
         spans=first.spans,
         detail=f"{_told(draft, solved)}. {first.detail}{doubt}",
         suggestion=first.suggestion,
-        alternatives=tuple(_named(draft, slip) for slip in found[1:]),
+        alternatives=tuple(_named(draft, slip) for slip in slips[1:]),
         values=_misfits(draft, solved),
     )
 
@@ -295,23 +295,27 @@ def _wanted(draft: Draft, slip: Slip) -> str:
 
 def _misfits(draft: Draft, lot: list[Contradiction]) -> tuple[Misfit, ...]:
     off = draft.misfits({code for contradiction in lot for code in contradiction.codes})
-    return tuple(Misfit(kind=one.kind, points=one.codes, by_mm=off[one]) for one in lot)
+    return tuple(
+        Misfit(kind=contradiction.kind, points=contradiction.codes, by_mm=off[contradiction]) for contradiction in lot
+    )
 
 
 def _told(draft: Draft, lot: list[Contradiction]) -> str:
     """Return what contradicts, in words; the first four of many."""
     off = draft.misfits({code for contradiction in lot for code in contradiction.codes})
     words = []
-    for one in lot[:4]:
-        a = one.codes[0]
-        if one.kind == "pair":
-            words.append(f"{a} and {one.codes[1]} differ by {off[one]:.1f} mm in {_NAMES[one.number]}")
-        elif one.kind == "side":
-            words.append(f"{a} lies {off[one]:.1f} mm on the wrong side of the centre")
-        elif one.kind == "span":
-            words.append(f"the span {a}–{one.codes[1]} differs by {off[one]:.1f} mm from its ends")
+    for contradiction in lot[:4]:
+        a = contradiction.codes[0]
+        if contradiction.kind == "pair":
+            words.append(
+                f"{a} and {contradiction.codes[1]} differ by {off[contradiction]:.1f} mm in {_NAMES[contradiction.number]}"
+            )
+        elif contradiction.kind == "side":
+            words.append(f"{a} lies {off[contradiction]:.1f} mm on the wrong side of the centre")
+        elif contradiction.kind == "span":
+            words.append(f"the span {a}–{contradiction.codes[1]} differs by {off[contradiction]:.1f} mm from its ends")
         else:
-            words.append(f"{a} and {one.codes[1]} stand in one place")
+            words.append(f"{a} and {contradiction.codes[1]} stand in one place")
     if len(lot) > 4:
         words.append(f"and {len(lot) - 4} more")
     told = ", ".join(words)

@@ -55,25 +55,29 @@ class Draft:
 
     def misfits(self, codes: Iterable[str], change: Change | None = None) -> dict[Contradiction, float]:
         """Return all that can contradict at these codes, with by how much, mm; a side or place not at fault is left out."""
-        found: dict[Contradiction, float] = {}
+        off_mm: dict[Contradiction, float] = {}
         for code in codes:
             here = self.at(code, change)
             if partner := self.partners.get(code):
                 there = self.at(partner, change)
                 pair = (min(code, partner), max(code, partner))
                 for axis, off in enumerate((here[0] - there[0], here[1] + there[1], here[2] - there[2])):
-                    found[Contradiction("pair", pair, axis)] = abs(off)
+                    off_mm[Contradiction("pair", pair, axis)] = abs(off)
             if here[1] * self.sides.get(code, 0) < -APART_MM - _ROUNDING:
-                found[Contradiction("side", (code,), 0)] = abs(here[1])
+                off_mm[Contradiction("side", (code,), 0)] = abs(here[1])
             for index in self.reached.get(code, ()):
-                found[Contradiction("span", self._ends(index), index)] = self._span_off(index, change)
+                off_mm[Contradiction("span", self._ends(index), index)] = self._span_off(index, change)
             for other in self._same_place(code, here, change):
-                found[Contradiction("place", (min(code, other), max(code, other)), 0)] = 0.0
-        return found
+                off_mm[Contradiction("place", (min(code, other), max(code, other)), 0)] = 0.0
+        return off_mm
 
     def contradictions(self, codes: Iterable[str], change: Change | None = None) -> set[Contradiction]:
         """Return what contradicts at these codes, with a change made."""
-        return {one for one, off in self.misfits(codes, change).items() if _contradicts(one, off)}
+        return {
+            contradiction
+            for contradiction, off in self.misfits(codes, change).items()
+            if _contradicts(contradiction, off)
+        }
 
     def neighbours(self, code: str) -> set[str]:
         """Return the codes that a pair or a span joins to this one, and itself."""
@@ -131,9 +135,9 @@ def draft_of(sheet: Sheet) -> Draft:
     return draft
 
 
-def _contradicts(one: Contradiction, off: float) -> bool:
+def _contradicts(contradiction: Contradiction, off: float) -> bool:
     """Say whether what differs by `off` mm contradicts."""
-    return one.kind in ("side", "place") or off > APART_MM + _ROUNDING
+    return contradiction.kind in ("side", "place") or off > APART_MM + _ROUNDING
 
 
 def length(a: Row3, b: Row3, mode: SpanMode) -> float:
@@ -152,12 +156,12 @@ def lots(found: Iterable[Contradiction]) -> list[list[Contradiction]]:
         return code
 
     ordered = sorted(found)
-    for one in ordered:
-        for code in one.codes[1:]:
-            leader[lead(code)] = lead(one.codes[0])
+    for contradiction in ordered:
+        for code in contradiction.codes[1:]:
+            leader[lead(code)] = lead(contradiction.codes[0])
     parted: dict[str, list[Contradiction]] = defaultdict(list)
-    for one in ordered:
-        parted[lead(one.codes[0])].append(one)
+    for contradiction in ordered:
+        parted[lead(contradiction.codes[0])].append(contradiction)
     return list(parted.values())
 
 

@@ -40,14 +40,14 @@ def _dimensions(sheet: Sheet) -> Sheet:
 
 def _changed(old: Point, new: Point) -> str:
     axes = zip(("length", "width", "height"), old.xyz, new.xyz, strict=True)
-    said = [f"{name} {before:g} mm → {after:g} mm" for name, before, after in axes if before != after]
+    changes = [f"{name} {before:g} mm → {after:g} mm" for name, before, after in axes if before != after]
     fields = ("tolerance_mm", "reference", "name", "member", "partner", "feature", "asymmetric", "sigma_mm")
-    said += [
+    changes += [
         f"{field.removesuffix('_mm')} {_shown(getattr(old, field), _unit(field))} → {_shown(getattr(new, field), _unit(field))}"
         for field in fields
         if getattr(old, field) != getattr(new, field)
     ]
-    return ", ".join(said)
+    return ", ".join(changes)
 
 
 def _unit(field: str) -> str:

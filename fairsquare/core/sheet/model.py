@@ -79,7 +79,7 @@ def find_point(points: dict[str, Point], code: str, field: str) -> Point:
 def nearest_codes(code: str, codes: list[str], most: int = 3) -> list[str]:
     """Return the codes that look most like what was called, the likeliest first; letters of either case match."""
     upper = {known.upper(): known for known in codes}
-    return [upper[found] for found in get_close_matches(code.upper(), list(upper), n=most, cutoff=0.5)]
+    return [upper[near] for near in get_close_matches(code.upper(), list(upper), n=most, cutoff=0.5)]
 
 
 def partner_code(point: Point) -> str | None:

@@ -153,13 +153,13 @@ def with_suggestion(request: ReadTable, suggestion: Suggestion) -> Rows:
 def _with_columns(request: ReadTable) -> list[tuple[int, tuple[str, ...], Columns | None]]:
     """Return each row with its number and the columns of its block."""
     columns: Columns | None = None
-    found = []
+    with_columns = []
     for number, cells in enumerate(request.rows, start=1):
         heading = Columns(cells, request.unit)
         if heading.kind is not None and not any(looks_numeric(cell) for cell in cells):
             columns = heading
-        found.append((number, cells, columns))
-    return found
+        with_columns.append((number, cells, columns))
+    return with_columns
 
 
 def _in_mm(value: float) -> str:

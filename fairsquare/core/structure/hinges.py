@@ -135,20 +135,20 @@ class _Hinge:
 
     def solved(self, start: Floats) -> tuple[Floats, _At]:
         """Return the multipliers (2, k) at which each end is on its yield surface or has not yielded, and the state there."""
-        found = start
-        step = np.ones(found.shape[1])
-        wrong_before = np.full(found.shape[1], np.inf)
+        multipliers = start
+        step = np.ones(multipliers.shape[1])
+        wrong_before = np.full(multipliers.shape[1], np.inf)
         for round_ in range(_ROUNDS):
-            at = self.at(found)
+            at = self.at(multipliers)
             size = np.sqrt(at.square)
-            wrong = np.where((found > 0) | (size > 1.0), np.abs(size - 1.0), 0.0).max(axis=0)
+            wrong = np.where((multipliers > 0) | (size > 1.0), np.abs(size - 1.0), 0.0).max(axis=0)
             if wrong.max() <= _EXACT:
                 break
             if round_ >= _PLAIN_ROUNDS:
                 step = np.where(wrong > 0.7 * wrong_before, np.maximum(0.5 * step, 0.05), np.minimum(2.0 * step, 1.0))
             wrong_before = wrong
-            found = np.maximum(found + step * _toward(at.fall, at.square * (size - 1.0), found), 0.0)
-        return found, at
+            multipliers = np.maximum(multipliers + step * _toward(at.fall, at.square * (size - 1.0), multipliers), 0.0)
+        return multipliers, at
 
     def softening(self, multipliers: Floats, at: _At) -> Floats:
         """Return by how much the consistent stiffness (k, 6, 6) differs from the elastic one."""
@@ -185,16 +185,16 @@ def _fall(at: _At, active: NDArray[np.bool_]) -> tuple[Floats, Floats, Floats, F
     return j11, j12, j22, np.maximum(product - j12**2, 1e-14 * product)
 
 
-def _toward(fall: tuple[Floats, Floats, Floats], aim: Floats, found: Floats) -> Floats:
+def _toward(fall: tuple[Floats, Floats, Floats], aim: Floats, multipliers: Floats) -> Floats:
     """Return the moves (2, k) of the multipliers: the least of the quadratic of matrix `fall` and slope −`aim` that leaves
     none below 0."""
     j11, j12, j22 = fall
     bottom = np.maximum(j11 * j22 - j12**2, 1e-14 * j11 * j22)
     both = np.stack([j22 * aim[0] - j12 * aim[1], j11 * aim[1] - j12 * aim[0]]) / bottom
-    below = (found + both < 0).any(axis=0)
+    below = (multipliers + both < 0).any(axis=0)
     if not below.any():
         return both
-    first_held = np.stack([-found[0], np.maximum((aim[1] + j12 * found[0]) / j22, -found[1])])
-    second_held = np.stack([np.maximum((aim[0] + j12 * found[1]) / j11, -found[0]), -found[1]])
+    first_held = np.stack([-multipliers[0], np.maximum((aim[1] + j12 * multipliers[0]) / j22, -multipliers[1])])
+    second_held = np.stack([np.maximum((aim[0] + j12 * multipliers[1]) / j11, -multipliers[0]), -multipliers[1]])
     stays = j11 * first_held[0] + j12 * first_held[1] >= aim[0]
     return np.where(below, np.where(stays, first_held, second_held), both)

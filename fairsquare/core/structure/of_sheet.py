@@ -158,9 +158,10 @@ def skeleton_of(
             members.append(_member(point.code, other, ACROSS))
     for point in (point for point in sheet.points if _is_upper(point, sheet)):
         near = sorted(
-            (one for one in lower if side_of(one) == side_of(point)), key=lambda one: math.dist(one.xyz, point.xyz)
+            (below for below in lower if side_of(below) == side_of(point)),
+            key=lambda below: math.dist(below.xyz, point.xyz),
         )
-        members.extend(_member(point.code, one.code, UPPER) for one in near[:2])
+        members.extend(_member(point.code, below.code, UPPER) for below in near[:2])
     places = {point.code: point.xyz for point in sheet.points}
     for code, place in (corners or {}).items():
         if code in places:

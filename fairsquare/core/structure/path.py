@@ -141,9 +141,9 @@ class Follower:
         where = (place[case] * width * width)[:, None, None] + slots[:, :, None] * width + slots[:, None, :]
         change = np.bincount(where.ravel(), blocks.ravel(), minlength=len(soft) * width * width)
         stiffness = frame.elastic + change.reshape(len(soft), width, width)[:, :-1, :-1]
-        for number, one in zip(soft, stiffness, strict=True):
-            _, solved, failed = dposv(one, left[number], lower=True)
-            move[number] = solved if not failed else np.linalg.lstsq(one, left[number], rcond=None)[0]
+        for number, own in zip(soft, stiffness, strict=True):
+            _, solved, failed = dposv(own, left[number], lower=True)
+            move[number] = solved if not failed else np.linalg.lstsq(own, left[number], rcond=None)[0]
         return move
 
 

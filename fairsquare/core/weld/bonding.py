@@ -142,9 +142,9 @@ def timeline_of(said: BondSaid) -> TimelineFound | None:
 def check_bond(said: BondSaid) -> None:
     """Raise `Refused` for products and steps that cannot be timed, and names that repeat."""
     for kind, ids in (("product", [p.id for p in said.products]), ("step", [s.id for s in said.steps])):
-        for k, one in enumerate(ids):
-            if one in ids[:k]:
-                raise Refused(f"{one} stands there twice.", field=f"{kind}-{k}-id", value=one)
+        for k, name in enumerate(ids):
+            if name in ids[:k]:
+                raise Refused(f"{name} stands there twice.", field=f"{kind}-{k}-id", value=name)
     if said.products or said.steps:
         bond_timeline(timeline_asked(said))
 

@@ -51,8 +51,8 @@ class PlateHeat(NamedTuple):
         rows = np.flatnonzero(hot > self.limit)
         if len(rows) == 0:
             return start, hot
-        found, cool = self._cooled(weld[rows], ready[rows], hot[rows], made[rows], ends[rows])
-        start[rows], hot[rows] = found, cool
+        begun, cool = self._cooled(weld[rows], ready[rows], hot[rows], made[rows], ends[rows])
+        start[rows], hot[rows] = begun, cool
         return start, hot
 
     def _cooled(self, weld: Ints, ready: Floats, hot: Floats, made: Ints, ends: Floats) -> tuple[Floats, Floats]:

@@ -127,8 +127,8 @@ def weld_order(request: WeldOrder) -> WeldsOrdered:
     names = [request.welds[i].id for i in welds]
     return WeldsOrdered(
         order=tuple(
-            WeldStarted(id=name, start_s=float(start), preheat_c=float(one))
-            for name, start, one in zip(names, starts, hot, strict=True)
+            WeldStarted(id=name, start_s=float(start), preheat_c=float(hot_c))
+            for name, start, hot_c in zip(names, starts, hot, strict=True)
         ),
         peak_preheat_c=float(hot.max()),
         finish_s=float(ends[-1]),
@@ -221,68 +221,68 @@ class _Tried(NamedTuple):
 def _bettered(heat: PlateHeat, before: Sequence[frozenset[int]], run: _Runs) -> _Runs:
     """Exchange and move welds for as long as that makes the order better, then shake the best one and begin anew (iterated local
     search), until the effort is spent."""
-    one, random = OneOrder(heat), np.random.default_rng(_MIXED)
+    timing, random = OneOrder(heat), np.random.default_rng(_MIXED)
     moves = _moves(len(before))
-    best = _settled(one, before, moves, _Tried(tuple(run.welds[0].tolist()), float(run.now[0]), float(run.peak[0])))
-    while one.terms < _EFFORT:
+    best = _settled(timing, before, moves, _Tried(tuple(run.welds[0].tolist()), float(run.now[0]), float(run.peak[0])))
+    while timing.terms < _EFFORT:
         shaken = list(best.order)
         for k in random.integers(0, len(moves), _SHAKES):
             other = _moved(shaken, *moves[k])
             shaken = other if _holds(other, before) else shaken
-        from_there = _tried(one, shaken, _Tried((), np.inf, np.inf))
+        from_there = _tried(timing, shaken, _Tried((), np.inf, np.inf))
         if from_there is not None:
-            settled = _settled(one, before, moves, from_there)
+            settled = _settled(timing, before, moves, from_there)
             best = settled if _less(settled, best) else best
-    found = _timed(heat, np.array([best.order], dtype=np.int64))
-    return found if _better(found, run) else run
+    bettered = _timed(heat, np.array([best.order], dtype=np.int64))
+    return bettered if _better(bettered, run) else run
 
 
 def _settled(
-    one: OneOrder, before: Sequence[frozenset[int]], moves: Sequence[tuple[int, int, bool]], best: _Tried
+    timing: OneOrder, before: Sequence[frozenset[int]], moves: Sequence[tuple[int, int, bool]], best: _Tried
 ) -> _Tried:
     """Return an order that no single exchange or move makes better, or the best when the effort is spent."""
     since = 0
-    while since < len(moves) and one.terms < _EFFORT:
+    while since < len(moves) and timing.terms < _EFFORT:
         for move in moves:
-            if since >= len(moves) or one.terms >= _EFFORT:
+            if since >= len(moves) or timing.terms >= _EFFORT:
                 break
             since += 1
             order = _moved(best.order, *move)
             if _holds(order, before):
-                tried = _tried(one, order, best)
+                tried = _tried(timing, order, best)
                 if tried is not None:
                     best, since = tried, 0
     return best
 
 
-def _less(one: _Tried, other: _Tried) -> bool:
-    if one.finish < other.finish - 2 * TIE_S:
+def _less(tried: _Tried, other: _Tried) -> bool:
+    if tried.finish < other.finish - 2 * TIE_S:
         return True
-    return one.finish <= other.finish + TIE_S and one.peak < other.peak - _LESS_C
+    return tried.finish <= other.finish + TIE_S and tried.peak < other.peak - _LESS_C
 
 
-def _tried(one: OneOrder, order: Sequence[int], best: _Tried) -> _Tried | None:
+def _tried(timing: OneOrder, order: Sequence[int], best: _Tried) -> _Tried | None:
     """Return the order with its times where it is better than the best; left off as soon as it cannot be."""
     made: list[int] = []
     ends: list[float] = []
-    now, peak, left = 0.0, -np.inf, sum(one.seconds)
+    now, peak, left = 0.0, -np.inf, sum(timing.seconds)
     for i in order:
-        start, hot = one.start(i, now, made, ends)
-        now = start + one.seconds[i]
-        left -= one.seconds[i]
+        start, hot = timing.start(i, now, made, ends)
+        now = start + timing.seconds[i]
+        left -= timing.seconds[i]
         peak = max(peak, hot)
         if now + left > best.finish + TIE_S:
             return None
         made.append(i)
         ends.append(now)
-    found = _Tried(tuple(order), now, peak)
-    return found if _less(found, best) else None
+    whole = _Tried(tuple(order), now, peak)
+    return whole if _less(whole, best) else None
 
 
-def _better(one: _Runs, other: _Runs) -> bool:
-    if one.now[0] < other.now[0] - TIE_S:
+def _better(run: _Runs, other: _Runs) -> bool:
+    if run.now[0] < other.now[0] - TIE_S:
         return True
-    return bool(one.now[0] <= other.now[0] + TIE_S and one.peak[0] < other.peak[0])
+    return bool(run.now[0] <= other.now[0] + TIE_S and run.peak[0] < other.peak[0])
 
 
 def _moves(many: int) -> list[tuple[int, int, bool]]:

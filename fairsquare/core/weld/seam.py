@@ -173,8 +173,8 @@ def order_asked(plan: SeamPlan) -> WeldOrder:
     conductivity, density, capacity = PLATES[plan.metal]
     welds = []
     for weld in plan.welds:
-        found = settings_of(plan, weld.length_mm or None)
-        energy = plan.energy_j or found.energy_j
+        settings = settings_of(plan, weld.length_mm or None)
+        energy = plan.energy_j or settings.energy_j
         seconds = plan.seconds if plan.process != "seam" else None
         if seconds is None and plan.speed_mm_s and weld.length_mm:
             seconds = weld.length_mm / plan.speed_mm_s
@@ -182,7 +182,7 @@ def order_asked(plan: SeamPlan) -> WeldOrder:
             raise Refused("How much heat goes into one weld? Give the arc, or joules.", field="energy_j", value=None)
         if seconds is None:
             raise Refused("How long does one weld take?", field="seconds", value=None)
-        before = [one.id for one in plan.welds if one.stage < weld.stage and one.id not in weld.after]
+        before = [earlier.id for earlier in plan.welds if earlier.stage < weld.stage and earlier.id not in weld.after]
         welds.append(
             PlannedWeld(
                 id=weld.id,
@@ -235,7 +235,7 @@ def heat_at(asked: WeldOrder, order: WeldsOrdered, at_s: float, places: Floats) 
     place would be infinitely hot.
     """
     by_id = {weld.id: weld for weld in asked.welds}
-    made = [(by_id[one.id], one.start_s + by_id[one.id].seconds) for one in order.order]
+    made = [(by_id[started.id], started.start_s + by_id[started.id].seconds) for started in order.order]
     ended = [(weld, end) for weld, end in made if end <= at_s]
     heat = np.full(len(places), asked.ambient_c)
     if not ended:

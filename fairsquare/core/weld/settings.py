@@ -127,11 +127,9 @@ def _check_squeezed(request: WeldSettings) -> None:
     if request.arc is not None:
         raise Refused("A squeeze-type weld has no arc: leave it out.", field="arc", value=request.arc.method)
     low, high = SQUEEZED_MM
-    for index, one in enumerate(request.thickness_mm):
-        if not low <= one <= high:
-            raise Refused(
-                f"Sheets of {low:g} mm to {high:g} mm are squeezed.", field=f"thickness_mm.{index}", value=one
-            )
+    for index, mm in enumerate(request.thickness_mm):
+        if not low <= mm <= high:
+            raise Refused(f"Sheets of {low:g} mm to {high:g} mm are squeezed.", field=f"thickness_mm.{index}", value=mm)
 
 
 def _check_arc(process: WeldProcess, arc: Arc) -> None:

@@ -57,4 +57,4 @@ _TABLES: dict[tuple[Metal, str], tuple[StartingPoint, ...]] = {
 def starting_point(metal: Metal, method: ArcMethod, thinnest_mm: float) -> StartingPoint | None:
     """Return where to start on the coupon, or None where no usual start is known for that metal and method."""
     table = _TABLES.get((metal, method), ())
-    return next((one for one in table if thinnest_mm <= one.up_to_mm), None)
+    return next((row for row in table if thinnest_mm <= row.up_to_mm), None)

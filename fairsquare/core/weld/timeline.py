@@ -139,15 +139,15 @@ def _run(
     at: float,
 ) -> _Plan:
     """Run the steps from `first` on, which starts at `at` or once what it needs is cured; `cured` before them as known."""
-    found = _Plan([], [], dict(cured))
+    plan = _Plan([], [], dict(cured))
     now = at
     for k in range(first, len(steps)):
-        start = max([now, *(found.cured[name] for name in steps[k].needs_cured)])
+        start = max([now, *(plan.cured[name] for name in steps[k].needs_cured)])
         now = start + steps[k].minutes
-        found.starts.append(start)
-        found.ends.append(now)
-        found.cured.update({name: now + cures[name] for name in steps[k].closes if name in cures and closed[name] == k})
-    return found
+        plan.starts.append(start)
+        plan.ends.append(now)
+        plan.cured.update({name: now + cures[name] for name in steps[k].closes if name in cures and closed[name] == k})
+    return plan
 
 
 def _latest(
@@ -184,7 +184,7 @@ def _checked(request: BondTimeline) -> tuple[dict[str, int], dict[str, int]]:
     opened: dict[str, int] = {}
     closed: dict[str, int] = {}
     for k, step in enumerate(request.steps):
-        if step.id in {one.id for one in request.steps[:k]}:
+        if step.id in {before.id for before in request.steps[:k]}:
             raise Refused(f"Step {step.id} is listed twice.", field=f"steps.{k}.id", value=step.id)
         for field, names, seen in (("opens", step.opens, opened), ("closes", step.closes, closed)):
             for name in names:

@@ -30,20 +30,20 @@ class SectionState(NamedTuple):
     @property
     def strip(self) -> StripSaid | None:
         """The strip, where it was described."""
-        said = self.said.get("strip")
-        return said.strip if said else None
+        strip_said = self.said.get("strip")
+        return strip_said.strip if strip_said else None
 
     @property
     def lines(self) -> LinesSaid:
         """How the lines are drawn, as was said or as is usual."""
-        said = self.said.get("lines")
-        return said.lines if said and said.lines else LinesSaid()
+        lines_said = self.said.get("lines")
+        return lines_said.lines if lines_said and lines_said.lines else LinesSaid()
 
     @property
     def welds(self) -> WeldsSaid | None:
         """The welds of its flanges, where they were described."""
-        said = self.said.get("welds")
-        return said.welds if said else None
+        welds_said = self.said.get("welds")
+        return welds_said.welds if welds_said else None
 
     def version(self, topic: Topic) -> int:
         """Return the version of what was said of a topic; 0 where nothing was."""
@@ -95,28 +95,28 @@ class SectionState(NamedTuple):
         name = self.fact.member
         if self.fact.how == "bolts":
             return ()
-        found = []
+        lacks = []
         if self.fact.how == "cut":
             if self.strip is None:
-                found.append(say("cut.layers", member=name))
+                lacks.append(say("cut.layers", member=name))
             elif self.placed is None or self.placed.judged is None:
-                found.append(say("cut.no_place", member=name))
+                lacks.append(say("cut.no_place", member=name))
             else:
                 left = [layer.id for layer in self.strip.cut if self.final(layer.id) is None]
                 if left:
-                    found.append(say("cut.uncut", member=name, layers=left))
+                    lacks.append(say("cut.uncut", member=name, layers=left))
         if self.welds is None:
             if self.fact.how == "seams":
-                found.append(say("cut.unmapped", member=name))
-            return tuple(found)
+                lacks.append(say("cut.unmapped", member=name))
+            return tuple(lacks)
         stuck = [mapped_weld.said.id for mapped_weld in mapped_welds(self.welds) if mapped_weld.fault]
         if stuck:
-            found.append(say("cut.stuck", member=name, welds=stuck))
+            lacks.append(say("cut.stuck", member=name, welds=stuck))
         for whose in SIDES:
             many = len(self.open(whose))
             if many:
-                found.append(say("cut.welds", member=name, many=many, whose=whose))
-        return tuple(found)
+                lacks.append(say("cut.welds", member=name, many=many, whose=whose))
+        return tuple(lacks)
 
 
 def section_states(facts: JobFacts) -> tuple[SectionState, ...]:
@@ -152,7 +152,7 @@ def members_off(facts: JobFacts) -> tuple[MemberState, ...]:
 
 def cuts_want(facts: JobFacts) -> tuple[Said, ...]:
     """Return what is to be planned, cut and opened yet in a job."""
-    planned = [one for state in section_states(facts) for one in state.wanting]
+    planned = [lack for state in section_states(facts) for lack in state.wanting]
     return (*(say("cut.plan", member=member) for member in unplanned(facts)), *planned)
 
 

@@ -122,23 +122,23 @@ def known_members(facts: JobFacts) -> tuple[str, ...]:
 
 
 def _found(facts: JobFacts) -> Iterator[OnMember]:
-    said = {binding.finding: binding for binding in facts.bound}
+    bindings = {binding.finding: binding for binding in facts.bound}
     members = known_members(facts)
     layers: dict[str, list[str]] = {}
     for fact in facts.members:
         own = layers.setdefault(fact.member, [])
         if fact.layer not in own:
             own.append(fact.layer)
-    for one in facts.bound:
-        own = layers.setdefault(one.member, [])
-        if one.layer and one.layer not in own:
-            own.append(one.layer)
+    for tie in facts.bound:
+        own = layers.setdefault(tie.member, [])
+        if tie.layer and tie.layer not in own:
+            own.append(tie.layer)
     points = {point.code: unit_of(point) for point in facts.sheet.points} if facts.sheet else {}
     sides = {point.code: side_of(point) for point in facts.sheet.points} if facts.sheet else {}
     for seen in counting_walk(facts):
         if seen.kind not in BINDS:
             continue
-        told = said.get(seen.id)
+        told = bindings.get(seen.id)
         member = told.member if told else _by_words(seen, members, points, sides)
         layer = None if member is None else _layer(seen, told.layer if told else "", layers.get(member, []))
         yield OnMember(seen, member, layer, told is None, max(seen.by.at, told.by.at) if told else seen.by.at)

@@ -85,12 +85,12 @@ class MemberState(NamedTuple):
     @property
     def ticked(self) -> tuple[Sign, ...]:
         """The signs that what was seen on it stands for, one for each finding."""
-        return tuple(dict.fromkeys(one.signs[0] for one in self.found if one.signs))
+        return tuple(dict.fromkeys(finding.signs[0] for finding in self.found if finding.signs))
 
     def left_out(self, signs: Iterable[Sign]) -> tuple[OnMember, ...]:
         """Return what was seen on it that none of these signs takes up."""
         given = set(signs)
-        return tuple(one for one in self.found if one.signs and not given & set(one.signs))
+        return tuple(finding for finding in self.found if finding.signs and not given & set(finding.signs))
 
 
 def member_states(facts: JobFacts) -> tuple[MemberState, ...]:
@@ -113,18 +113,18 @@ def _member_states(held: Same[JobFacts]) -> tuple[MemberState, ...]:
 def _states(
     facts: JobFacts, members: Sequence[str], latest: dict[tuple[str, str], MemberFact]
 ) -> Iterator[MemberState]:
-    found: dict[tuple[str, str], list[OnMember]] = {}
+    findings_of: dict[tuple[str, str], list[OnMember]] = {}
     for on_member in on_members(facts):
         if on_member.member is not None and on_member.layer is not None:
-            found.setdefault((on_member.member, on_member.layer), []).append(on_member)
+            findings_of.setdefault((on_member.member, on_member.layer), []).append(on_member)
     by_seen = {fact.id: (fact.member, fact.layer) for fact in facts.members}
     decided = {by_seen[decision.seen]: decision for decision in facts.decisions if decision.seen in by_seen}
     for member in members:
-        layers = dict.fromkeys(layer for known, layer in [*latest, *found] if known == member)
+        layers = dict.fromkeys(layer for known, layer in [*latest, *findings_of] if known == member)
         for layer in layers or ("",):
             seen = latest.get((member, layer))
             proposal = propose(seen) if seen else None
-            own = tuple(found.get((member, layer), ()))
+            own = tuple(findings_of.get((member, layer), ()))
             yield MemberState(member, layer, seen, proposal, decided.get((member, layer)), own)
 
 
@@ -188,20 +188,20 @@ def order_of_work(states: Sequence[MemberState]) -> dict[str, tuple[str, ...]]:
     Common practice, no source: an inner panel is brought home before the outer one over it is cut for good, and what comes off in
     any case stays on, or its end is left long, to pull by.
     """
-    found: dict[str, tuple[str, ...]] = {}
+    orders: dict[str, tuple[str, ...]] = {}
     for state in states:
-        said = [state.decision.first] if state.decision and state.decision.first else []
+        order = [state.decision.first] if state.decision and state.decision.first else []
         if state.decision and state.decision.decision in _OFF:
             inner = [
                 other.name
                 for other in states
                 if other.member == state.member and _is_under(other.layer, state.layer) and _is_worked_on(other)
             ]
-            said += [f"after {name} is home" for name in inner]
+            order += [f"after {name} is home" for name in inner]
         if state.proposal and state.proposal.rule == "sacrificial":
-            said.append("after the last pull: it is something to pull by")
-        found[state.name] = tuple(said)
-    return found
+            order.append("after the last pull: it is something to pull by")
+        orders[state.name] = tuple(order)
+    return orders
 
 
 def _is_under(layer: str, over: str) -> bool:

@@ -36,8 +36,8 @@ def unit_of(point: Point) -> str | None:
 
 def side_said(words: str) -> str | None:
     """Return the side that words name, `left` or `right`; null where they name none, or both."""
-    said = {side for side in ("left", "right") if re.search(rf"\b{side}\b", words, re.I)}
-    return said.pop() if len(said) == 1 else None
+    sides = {side for side in ("left", "right") if re.search(rf"\b{side}\b", words, re.I)}
+    return sides.pop() if len(sides) == 1 else None
 
 
 def units_of(sheet: Sheet) -> dict[str, tuple[Point, ...]]:
@@ -119,10 +119,10 @@ def _joint(facts: JobFacts, picture: Picture) -> Joint | None:
     free = free_readings(facts, picture.setup, facts.sheet, picture.relied_on)
     request = network_of(facts, picture.setup, facts.sheet, free, picture.relied_on)
     try:
-        found = adjust_network(request.model_copy(update={"joint": tuple(picture.placed)})).joint
+        adjusted = adjust_network(request.model_copy(update={"joint": tuple(picture.placed)})).joint
     except FairSquareError:
         return None
-    return Joint(codes=found.codes, covariance=found.covariance) if found else None
+    return Joint(codes=adjusted.codes, covariance=adjusted.covariance) if adjusted else None
 
 
 def counting_walk(facts: JobFacts) -> tuple[WalkFact, ...]:
@@ -133,8 +133,8 @@ def counting_walk(facts: JobFacts) -> tuple[WalkFact, ...]:
 def misfits(facts: JobFacts, sheet: Sheet) -> tuple[str, ...]:
     """Return the points at which panels do not fit: as said at the walk-round, or by gaps that differ from left to right."""
     codes = {point.code for point in sheet.points}
-    found = [seen.code for seen in counting_walk(facts) if seen.code in codes and does_not_fit(seen)]
-    return tuple(dict.fromkeys(code for code in found if code is not None))
+    codes_off = [seen.code for seen in counting_walk(facts) if seen.code in codes and does_not_fit(seen)]
+    return tuple(dict.fromkeys(code for code in codes_off if code is not None))
 
 
 def does_not_fit(seen: WalkFact) -> bool:

@@ -48,8 +48,8 @@ def _known(given: Any) -> Any:
     return {name: tuple(_fact(kinds[name], fact) for fact in facts) for name, facts in given.items()}
 
 
-def _fact(kind: type[Model], one: Any) -> Model:
-    return one if isinstance(one, kind) else kind.model_validate_json(json.dumps(one))
+def _fact(kind: type[Model], fact: Any) -> Model:
+    return fact if isinstance(fact, kind) else kind.model_validate_json(json.dumps(fact))
 
 
 Further = Annotated[
@@ -112,7 +112,7 @@ class JobFacts(Model):
 
     def of(self, name: str, kind: type[F]) -> tuple[F, ...]:
         """Return the further facts of a name, which are of a kind, oldest first."""
-        return tuple(one for one in self.further.get(name, ()) if isinstance(one, kind))
+        return tuple(fact for fact in self.further.get(name, ()) if isinstance(fact, kind))
 
     @property
     def practice(self) -> bool:

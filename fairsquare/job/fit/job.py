@@ -36,7 +36,7 @@ class GapState(NamedTuple):
     @property
     def last(self) -> GapFact | None:
         """The last reading that still speaks, on the wheels before the rack."""
-        return next((one for one in (self.wheels, self.rack) if one is not None and not one.stale), None)
+        return next((check for check in (self.wheels, self.rack) if check is not None and not check.stale), None)
 
 
 class PanelState(NamedTuple):
@@ -97,17 +97,19 @@ def fit_fact(facts: JobFacts) -> JobSaidFact | None:
 def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
     """Return every gap that is listed or was read, in order. What is listed is judged by what the list says, whatever was said of
     it when it was read. What was read before its panel was last recorded as hung does not count: it was of something else."""
-    said = fit_said(facts) or FitSaid()
-    names: dict[str, str] = {gap.place.casefold(): gap.place for gap in said.gaps}
+    fit = fit_said(facts) or FitSaid()
+    names: dict[str, str] = {gap.place.casefold(): gap.place for gap in fit.gaps}
     for gap in facts.gaps:
         names.setdefault(gap.place.casefold(), gap.place)
     last: dict[tuple[str, Stand], GapFact] = {(gap.place.casefold(), gap.stand): gap for gap in facts.gaps}
     states = []
     for key, place in names.items():
-        listed = said.gap(place)
+        listed = fit.gap(place)
         since = hung_since(facts, listed.panel) if listed else ""
         counting = (
-            None if one and one.by.at <= since else one for stand in _STANDS for one in [last.get((key, stand))]
+            None if checked and checked.by.at <= since else checked
+            for stand in _STANDS
+            for checked in [last.get((key, stand))]
         )
         rack, wheels = (_by_list(gap, listed) for gap in counting)
         states.append(GapState(place, listed, rack, wheels))
@@ -156,10 +158,10 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
 
     Without its weight the panel was held up when its gaps were read: it will drop, and that is allowed for.
     """
-    said = fit_said(facts) or FitSaid()
+    fit = fit_said(facts) or FitSaid()
     states = gap_states(facts)
     found: list[PanelState] = []
-    for panel in said.panels:
+    for panel in fit.panels:
         own = tuple(state for state in states if state.said is not None and state.said.panel == panel.name)
         trials = hung_work(facts, panel.name)
         looked = {
@@ -179,7 +181,9 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
                 own,
                 hung,
                 fault,
-                next((one.said.name for one in found if one.hung is not None and one.hung.verdict != "as_is"), ""),
+                next(
+                    (panel.said.name for panel in found if panel.hung is not None and panel.hung.verdict != "as_is"), ""
+                ),
             )
         )
     return tuple(found)
@@ -280,9 +284,9 @@ def open_fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFind
 
 def hangings(facts: JobFacts) -> dict[str, tuple[int, float]]:
     """Return how often each panel was hung, and the minutes that hanging and taking off took."""
-    found: dict[str, tuple[int, float]] = {}
+    hinges_of: dict[str, tuple[int, float]] = {}
     for deed in facts.done:
         if isinstance(deed.what, Hung) and deed.taken_back is None:
-            many, minutes = found.get(deed.what.panel, (0, 0.0))
-            found[deed.what.panel] = many + (not deed.what.off), minutes + deed.what.minutes
-    return found
+            many, minutes = hinges_of.get(deed.what.panel, (0, 0.0))
+            hinges_of[deed.what.panel] = many + (not deed.what.off), minutes + deed.what.minutes
+    return hinges_of

@@ -51,23 +51,23 @@ class PartState(NamedTuple):
         """What stands in the way of cutting for it."""
         if self.part.origin == "made":
             return ()
-        said = [say("part.fewer", item=item.words, new=item.new_count, old=item.old_count) for item in self.missing]
-        said += [say("part.still_on", item=item.words) for item in self.comes_off if not item.plan]
+        reasons = [say("part.fewer", item=item.words, new=item.new_count, old=item.old_count) for item in self.missing]
+        reasons += [say("part.still_on", item=item.words) for item in self.comes_off if not item.plan]
         away = [
             (span.span, span.span.mm - span.sheet_mm) for span in self.spans if span.off and span.sheet_mm is not None
         ]
-        said += [
+        reasons += [
             say("part.too_long" if mm > 0 else "part.too_short", a=span.a, b=span.b, by_mm=abs(mm)) for span, mm in away
         ]
         if not self.counted:
-            said.append(say("part.uncounted"))
+            reasons.append(say("part.uncounted"))
         if self.part.origin == "donor" and not self.spans:
-            said.append(say("part.unmeasured"))
+            reasons.append(say("part.unmeasured"))
         if self.part.origin == "donor" and not any(item.kind == "layer" for item in self.counted):
-            said.append(say("part.layers"))
+            reasons.append(say("part.layers"))
         if self.part.origin == "donor" and not self.part.identity:
-            said.append(say("part.identity"))
-        return tuple(said)
+            reasons.append(say("part.identity"))
+        return tuple(reasons)
 
 
 def part_states(facts: JobFacts) -> tuple[PartState, ...]:

@@ -63,22 +63,22 @@ class Seen(NamedTuple):
 
 def understand_seen(text: str, places: Mapping[str, Row3], unit: Unit = "mm") -> Seen:
     """Understand a finding said in short. Raises `Refused` or `UnknownCode` for the field `call`."""
-    said = " ".join(text.split())
-    found = next(
-        ((match, kind) for words, kind in _SAID if (match := re.search(rf"\b(?:{words})\b", said, re.I))), None
+    call = " ".join(text.split())
+    worded = next(
+        ((match, kind) for words, kind in _SAID if (match := re.search(rf"\b(?:{words})\b", call, re.I))), None
     )
-    if not said or found is None:
+    if not call or worded is None:
         kinds = ", ".join(KINDS[kind] for kind in KINDS if kind not in ("other", "misfit"))
         raise Refused(
             f"Say what it is: {kinds}, or “other” with your own words. Such as: {_EXAMPLES}.",
             field="call",
             value=text[:200],
         )
-    match, kind = found
+    match, kind = worded
     rest = (
-        " ".join(f"{said[: match.start()]} {said[match.end() :]}".split())
+        " ".join(f"{call[: match.start()]} {call[match.end() :]}".split())
         if kind not in ("misfit", "mechanical")
-        else said
+        else call
     )
     if kind == "gap":
         return _gap(rest, places, unit)

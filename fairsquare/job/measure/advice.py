@@ -40,12 +40,12 @@ class Advice(Model):
 
 def undecided(picture: Picture) -> tuple[str, ...]:
     """Return the points that still decide something: close, or not read in some coordinate, and not off for certain."""
-    found = []
+    codes = []
     for code, judged in picture.judged.items():
         states = judged.states
         if judged.state == "close" or ("unread" in states and "off" not in states):
-            found.append(code)
-    return tuple(found)
+            codes.append(code)
+    return tuple(codes)
 
 
 def advise(facts: JobFacts, picture: Picture, sheet: Sheet, tools: Sequence[ShopTool]) -> Advice | None:

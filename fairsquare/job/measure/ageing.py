@@ -31,18 +31,18 @@ def aged(facts: JobFacts) -> JobFacts:
     """Return the facts with what is old marked as such, worked out anew from their moves."""
     last = moves_of(facts.movements)
 
-    def reading(one: ReadingFact) -> ReadingFact:
-        old = reading_is_old(one.id, one.kind, one.purpose, read_at(one), last)
-        return one if old == one.stale else one.model_copy(update={"stale": old})
+    def reading(fact: ReadingFact) -> ReadingFact:
+        old = reading_is_old(fact.id, fact.kind, fact.purpose, read_at(fact), last)
+        return fact if old == fact.stale else fact.model_copy(update={"stale": old})
 
-    def gap(one: GapFact) -> GapFact:
-        old = last.gaps.is_past(one.by.at, one.id)
-        return one if old == one.stale else one.model_copy(update={"stale": old})
+    def gap(fact: GapFact) -> GapFact:
+        old = last.gaps.is_past(fact.by.at, fact.id)
+        return fact if old == fact.stale else fact.model_copy(update={"stale": old})
 
     return facts.model_copy(
         update={
-            "readings": tuple(reading(one) for one in facts.readings),
-            "gaps": tuple(gap(one) for one in facts.gaps),
+            "readings": tuple(reading(fact) for fact in facts.readings),
+            "gaps": tuple(gap(fact) for fact in facts.gaps),
         }
     )
 

@@ -113,7 +113,7 @@ def understand_point(text: str, codes: Sequence[str], unit: Unit = "mm") -> Call
 
 def _is_code(word: str, rest: Sequence[str]) -> bool:
     """Say whether a word behind a code is meant as another code: it begins with a letter, and numbers follow."""
-    return word[0].isalpha() and any(any(c.isdigit() for c in one) for one in rest)
+    return word[0].isalpha() and any(any(c.isdigit() for c in word_left) for word_left in rest)
 
 
 def _code(said: str, context: Context) -> str:
@@ -123,10 +123,10 @@ def _code(said: str, context: Context) -> str:
         return said.upper()
     if said in codes:
         return said
-    found = [code for code in codes if code.upper() == said.upper()]
-    if len(found) == 1:
-        return found[0]
-    nearest = found or nearest_codes(said, codes)
+    same = [code for code in codes if code.upper() == said.upper()]
+    if len(same) == 1:
+        return same[0]
+    nearest = same or nearest_codes(said, codes)
     hint = f"Did you mean {' or '.join(nearest)}?" if nearest else HOW
     raise UnknownCode(f"{said} is not on the sheet. {hint}", field="call", value=said, details={"nearest": nearest})
 
@@ -272,7 +272,7 @@ def _level(words: list[str], a: str, b: str, context: Context, text: str) -> flo
 
 def _arms(words: list[str], context: Context, text: str) -> float:
     """Return the mark at which both arms hang. Raises `Refused` where they hang at different ones."""
-    found = next(
+    arm = next(
         (
             (left, right)
             for cut in range(1, len(words))
@@ -281,16 +281,16 @@ def _arms(words: list[str], context: Context, text: str) -> float:
         ),
         None,
     )
-    if found is None:
+    if arm is None:
         raise Refused("Say the mark of each arm: arms 120 120.", field="call", value=text)
-    if abs(found[0] - found[1]) > _SAME_ARM_MM:
+    if abs(arm[0] - arm[1]) > _SAME_ARM_MM:
         raise Refused(
-            f"The arms hang at {found[0]:g} and {found[1]:g}: a gauge with unequal arms shows a twist that is not there. "
+            f"The arms hang at {arm[0]:g} and {arm[1]:g}: a gauge with unequal arms shows a twist that is not there. "
             "Hang both at the same mark and read again.",
             field="call",
             value=text,
         )
-    return found[0]
+    return arm[0]
 
 
 def _maybe(words: Sequence[str], context: Context) -> float | None:

@@ -85,7 +85,7 @@ def meaning_of(sheet: Sheet | None, read: Readable, sight: SightLine | None = No
         part = _part("height", read.mm or 0.0, expected, limits[2], ("high", "low"))
         return Meaning(parts=(part,))
     b = find_point(points, read.b or "", "call")
-    both = tuple(hypot(one, other) for one, other in zip(limits, tolerances(sheet, b), strict=True))
+    both = tuple(hypot(limit, other) for limit, other in zip(limits, tolerances(sheet, b), strict=True))
     if read.kind == "span":
         return _span(sheet, read)
     if read.kind == "difference":
@@ -97,9 +97,9 @@ def meaning_of(sheet: Sheet | None, read: Readable, sight: SightLine | None = No
 
 
 def _span(sheet: Sheet, read: Readable) -> Meaning:
-    found = sheet_spans(SheetSpans(sheet=sheet, pairs=((read.code, read.b or ""),))).spans[0]
+    span = sheet_spans(SheetSpans(sheet=sheet, pairs=((read.code, read.b or ""),))).spans[0]
     flat = read.mode == "datum_parallel"
-    own, other = (found.datum_parallel, found.point_to_point) if flat else (found.point_to_point, found.datum_parallel)
+    own, other = (span.datum_parallel, span.point_to_point) if flat else (span.point_to_point, span.datum_parallel)
     mm = read.mm or 0.0
     part = _part("span", mm, own.mm, own.tolerance_mm, ("long", "short"))
     remark = None
@@ -108,7 +108,7 @@ def _span(sheet: Sheet, read: Readable) -> Meaning:
         remark = f"It fits only {meant}: {other.mm:.1f} mm. Was it read so?"
     elif abs(part.difference_mm or 0.0) > max(100.0, 0.2 * own.mm):
         remark = "Far from the sheet: other holes, or another unit?"
-    return Meaning(parts=(part,), pointers_mm=found.pointers_mm if flat else None, remark=remark)
+    return Meaning(parts=(part,), pointers_mm=span.pointers_mm if flat else None, remark=remark)
 
 
 def _gauge(read: Readable, a: Row3, b: Row3, limits: tuple[float, float], sight: SightLine | None) -> Iterable[Part]:

@@ -188,15 +188,15 @@ def _free(facts: JobFacts, own: OwnReadings, trusted: Sequence[Code], include_st
 
 def first_picture(facts: JobFacts, sheet: Sheet) -> dict[str, PointJudgement]:
     """Return each point as it was first found: by the earliest set-up whose free readings place it."""
-    found: dict[str, PointJudgement] = {}
+    judgements: dict[str, PointJudgement] = {}
     for setup in facts.setups:
         cut = JobFacts(
             **{**dict(facts), "readings": _before_first_move(facts, setup.number), "movements": (), "signatures": ()}
         )
         for code, judged in picture_of(cut, setup, sheet, include_stale=True).judged.items():
             if judged.state != "unread":
-                found.setdefault(code, judged)
-    return found
+                judgements.setdefault(code, judged)
+    return judgements
 
 
 def network_of(
@@ -300,10 +300,10 @@ def _join(
         return None, {}, None
     request = network_of(facts, setup, sheet, free, trusted)
     try:
-        found = adjust_network(request)
+        adjusted = adjust_network(request)
     except FairSquareError as fault:
         return None, {}, fault.title
-    rejected = {int(name) for name in found.rejected}
+    rejected = {int(name) for name in adjusted.rejected}
     touched: dict[str, list[ReadingFact]] = {}
     for reading, observation in zip(free, request.observations, strict=True):
         if reading.id not in rejected:
@@ -317,19 +317,19 @@ def _join(
             readings=len(touched.get(code, ())),
             scatter_mm=_scatter(touched.get(code, ())),
         )
-        for code, at in found.points.items()
+        for code, at in adjusted.points.items()
         if any(at.determined)
     }
     joined = Joined(
         trusted=tuple(trusted),
-        readings={int(observation.id): observation for observation in found.observations},
-        places=found.places,
-        sights={name: at for name, at in found.setups.items() if isinstance(at, SightLine)},
-        doubts=_doubts(found.rejected, found.distrusted, found.suspects),
-        distrusted=found.distrusted,
-        chi2=found.chi2,
-        dof=found.dof,
-        p=found.p,
+        readings={int(observation.id): observation for observation in adjusted.observations},
+        places=adjusted.places,
+        sights={name: at for name, at in adjusted.setups.items() if isinstance(at, SightLine)},
+        doubts=_doubts(adjusted.rejected, adjusted.distrusted, adjusted.suspects),
+        distrusted=adjusted.distrusted,
+        chi2=adjusted.chi2,
+        dof=adjusted.dof,
+        p=adjusted.p,
     )
     return joined, placed, None
 

@@ -17,8 +17,8 @@ def read_at(reading: ReadingFact) -> str:
 def _of_ids(readings: tuple[ReadingFact, ...], wanted: set[int]) -> list[ReadingFact]:
     """Return the readings of those ids, oldest first; they stand in the order of their ids, whichever shop gave them."""
     places = (bisect_left(readings, number, key=lambda reading: reading.id) for number in sorted(wanted))
-    found = [readings[place] for place in places if place < len(readings) and readings[place].id in wanted]
-    return found if len(found) == len(wanted) else [reading for reading in readings if reading.id in wanted]
+    kept = [readings[place] for place in places if place < len(readings) and readings[place].id in wanted]
+    return kept if len(kept) == len(wanted) else [reading for reading in readings if reading.id in wanted]
 
 
 def tools_behind(facts: JobFacts, picture: Picture | None, *, setup_only: bool = False) -> tuple[Standing, ...]:

@@ -86,7 +86,7 @@ def floor_work(
     rack = said.at("set-up").place
     stays = [tuple(operation.id for operation in own.operations if rack and operation.place == rack) for own in each]
     asked = DayPlan(
-        operations=tuple(one for own in each for one in own.operations),
+        operations=tuple(operation for own in each for operation in own.operations),
         people=tuple(Worker(id=name, skills=own) for name, own in shop.hands.items()),
         places={place.name: place.many for place in said.places},
         hours=tuple(hours),
@@ -97,7 +97,7 @@ def floor_work(
         tuple(ids for ids in stays if ids),
         frozenset(job.number for job in jobs if job.on_rack),
         {id: who for own in each for id, who in own.at_it.items()},
-        tuple(one for own in each for one in own.not_now),
+        tuple(task for own in each for task in own.not_now),
     )
 
 
@@ -137,26 +137,26 @@ class _OfJob(NamedTuple):
 
 def _of_job(job: JobToPlan, shop: _Shop, promised_min: int | None) -> _OfJob:
     """Return what there is to plan of a job: up to the first step that is held up or that the shop lacks something for."""
-    found, ids, stopped = _OfJob([], [], {}, []), dict[str, str](), ""
+    own, ids, stopped = _OfJob([], [], {}, []), dict[str, str](), ""
     for k, step in enumerate(_steps(job.work)):
         held, due = _held(job.waiting, step.station)
         stopped = stopped or held or shop.lacks(step)
         if stopped:
-            found.not_now.append(NotNow(job=job.number, vehicle=job.vehicle, what=step.what, why=stopped))
+            own.not_now.append(NotNow(job=job.number, vehicle=job.vehicle, what=step.what, why=stopped))
             continue
         id = ids[step.what] = f"{job.number} {k + 1}"
-        found.pieces.append(
+        own.pieces.append(
             Piece(
                 id=id, job=job.number, vehicle=job.vehicle, what=step.what, station=step.station, minutes=step.minutes
             )
         )
         who = next((name for what, name in job.going_on if what == step.what), None)
         if who is not None:
-            found.at_it[id] = who
-        found.operations.append(_operation(id, step, shop, ids, due, begun=who is not None))
-    if found.operations and promised_min is not None and not stopped:
-        found.operations[-1] = found.operations[-1].model_copy(update={"due_min": promised_min})
-    return found
+            own.at_it[id] = who
+        own.operations.append(_operation(id, step, shop, ids, due, begun=who is not None))
+    if own.operations and promised_min is not None and not stopped:
+        own.operations[-1] = own.operations[-1].model_copy(update={"due_min": promised_min})
+    return own
 
 
 def _operation(id: str, step: _Step, shop: _Shop, ids: Mapping[str, str], due: str, *, begun: bool) -> Operation:

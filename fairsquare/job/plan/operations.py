@@ -171,9 +171,9 @@ def job_work(
     `closed` are the names of the hold points that are closed; `times` what the shop's own past says of each kind of operation: it
     stands in the place of what is usual, and says so, where nobody said other hours.
     """
-    said = hours_said(facts)
-    parts = _parts(facts, said)
-    operations = list(_all_operations(facts, said, parts, closed, times))
+    hours_typed = hours_said(facts)
+    parts = _parts(facts, hours_typed)
+    operations = list(_all_operations(facts, hours_typed, parts, closed, times))
     worked = by_operation(facts.worked)
     known = {part.id for part in parts}
     asked = tuple(
@@ -181,18 +181,18 @@ def job_work(
             id=operation.name,
             hours=operation.hours,
             needs_off=tuple(name for name in operation.needs_off if name in known),
-            sold_h=_sold(facts, said, operation.name),
+            sold_h=_sold(facts, hours_typed, operation.name),
             worked_h=sum(worked[operation.name].values()) if operation.name in worked else None,
         )
         for operation in operations
     )
-    found = job_hours(JobHours(operations=asked, parts=tuple(parts)))
+    answer = job_hours(JobHours(operations=asked, parts=tuple(parts)))
     by_id = {part.id: part for part in parts}
-    rows = [_operation_row(facts, said, operation, worked) for operation in operations]
-    rows += [_part_row(facts, said, by_id[name], found.because[name], worked) for name in found.off]
+    rows = [_operation_row(facts, hours_typed, operation, worked) for operation in operations]
+    rows += [_part_row(facts, hours_typed, by_id[name], answer.because[name], worked) for name in answer.off]
     listed = {row.name for row in rows}
     rows += [_leftover(name, by) for name, by in worked.items() if name not in listed]
-    return JobWork(tuple(rows), found, said, frozenset(_asked(facts, [row.name for row in rows])))
+    return JobWork(tuple(rows), answer, hours_typed, frozenset(_asked(facts, [row.name for row in rows])))
 
 
 _PULL = re.compile(r"Pull (\d+): (.+)")
@@ -351,13 +351,15 @@ def _unlike(operations: Iterable[JobOperation]) -> Iterator[JobOperation]:
 def _parts(facts: JobFacts, said: HoursSaid) -> list[PartHours]:
     """Return the parts that may come off: those that people listed, and those that pulls, decisions and panels name."""
     hung = _times_hung(facts)
-    found = {part.name: hours_of(part, max(0, hung.get(part.name.casefold(), 0) - 1)) for part in said.parts}
-    known = {name.casefold() for name in found}
+    hours_by_part = {part.name: hours_of(part, max(0, hung.get(part.name.casefold(), 0) - 1)) for part in said.parts}
+    known = {name.casefold() for name in hours_by_part}
 
     def add(name: str, off_h: float, on_h: float) -> None:
         if name and name.casefold() not in known:
             known.add(name.casefold())
-            found[name] = PartHours(id=name, off_h=off_h, on_h=on_h, trials=max(0, hung.get(name.casefold(), 0) - 1))
+            hours_by_part[name] = PartHours(
+                id=name, off_h=off_h, on_h=on_h, trials=max(0, hung.get(name.casefold(), 0) - 1)
+            )
 
     plan = plan_of(facts)
     for pull in plan.plan.pulls if plan else ():
@@ -365,7 +367,7 @@ def _parts(facts: JobFacts, said: HoursSaid) -> list[PartHours]:
     fit = fit_said(facts)
     for panel in fit.panels if fit else ():
         add(_part_name(panel.name), USUAL_H["panel"], USUAL_H["panel"])
-    return list(found.values())
+    return list(hours_by_part.values())
 
 
 def _part_name(words: str) -> str:
@@ -404,22 +406,22 @@ def _all_operations(
             yield _as_said(JobOperation(said_one.name, "", said_one.hours or 0.0, "added by hand"), said_one)
 
 
-def _as_in_the_past(one: JobOperation, times: Mapping[str, Times]) -> JobOperation:
+def _as_in_the_past(operation: JobOperation, times: Mapping[str, Times]) -> JobOperation:
     """Return an operation with the hours that this shop takes for its kind; hours that a decision names are left."""
-    kind = kind_of(one.name, one.why)
+    kind = kind_of(operation.name, operation.why)
     own = times.get(kind)
     if own is None or kind == "goes":
-        return one
+        return operation
     seen = f"{own.mean:.1f} times the usual, as in {_many(own.jobs, 'job')} of this shop"
-    return one._replace(hours=round(one.hours * own.mean, 2), why=f"{one.why}; {seen}")
+    return operation._replace(hours=round(operation.hours * own.mean, 2), why=f"{operation.why}; {seen}")
 
 
-def _as_said(one: JobOperation, said: OperationSaid | None) -> JobOperation:
+def _as_said(operation: JobOperation, said: OperationSaid | None) -> JobOperation:
     if said is None:
-        return one
-    return one._replace(
-        hours=one.hours if said.hours is None else said.hours,
-        needs_off=one.needs_off if said.needs_off is None else said.needs_off,
+        return operation
+    return operation._replace(
+        hours=operation.hours if said.hours is None else said.hours,
+        needs_off=operation.needs_off if said.needs_off is None else said.needs_off,
     )
 
 
@@ -430,7 +432,7 @@ def _sold(facts: JobFacts, said: HoursSaid, name: str) -> float | None:
 
 
 def _typed_sold(said: Sequence[OperationSaid] | Sequence[PartSaid], name: str) -> float | None:
-    return next((one.sold_h for one in said if one.name == name), None)
+    return next((said_of.sold_h for said_of in said if said_of.name == name), None)
 
 
 def _approved(facts: JobFacts, name: str) -> float:
@@ -452,21 +454,21 @@ def _asked(facts: JobFacts, names: Iterable[str]) -> Iterator[str]:
 
 
 def _operation_row(
-    facts: JobFacts, said: HoursSaid, one: JobOperation, worked: Mapping[str, Mapping[str, float]]
+    facts: JobFacts, said: HoursSaid, operation: JobOperation, worked: Mapping[str, Mapping[str, float]]
 ) -> WorkRow:
-    by = worked.get(one.name)
+    by = worked.get(operation.name)
     return WorkRow(
-        one.name,
-        one.station,
-        one.why,
-        one.hours,
-        one.needs_off,
-        _typed_sold(said.operations, one.name),
-        _approved(facts, one.name),
+        operation.name,
+        operation.station,
+        operation.why,
+        operation.hours,
+        operation.needs_off,
+        _typed_sold(said.operations, operation.name),
+        _approved(facts, operation.name),
         sum(by.values()) if by else None,
         tuple(by.items()) if by else (),
-        done=one.done,
-        people=one.people,
+        done=operation.done,
+        people=operation.people,
     )
 
 

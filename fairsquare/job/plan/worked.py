@@ -12,26 +12,26 @@ Who = tuple[str, int | None]
 
 def by_operation(worked: Sequence[WorkFact]) -> dict[str, dict[str, float]]:
     """Return the hours worked, by operation and by person; a clock that runs counts nothing yet."""
-    names, found = _told_apart(worked), dict[str, dict[str, float]]()
+    names, hours_by = _told_apart(worked), dict[str, dict[str, float]]()
     for work in worked:
         if work.hours is not None:
-            by, name = found.setdefault(_BEFORE.sub("Off first for ", work.operation), {}), names[_who(work)]
+            by, name = hours_by.setdefault(_BEFORE.sub("Off first for ", work.operation), {}), names[_who(work)]
             by[name] = by.get(name, 0.0) + work.hours
-    return found
+    return hours_by
 
 
 def by_person(worked: Sequence[WorkFact]) -> dict[str, float]:
     """Return the hours worked by each person, the most first; a clock that runs counts nothing yet."""
-    names, found = _told_apart(worked), dict[str, float]()
+    names, hours_by = _told_apart(worked), dict[str, float]()
     for work in worked:
         if work.hours is not None:
             name = names[_who(work)]
-            found[name] = found.get(name, 0.0) + work.hours
-    return dict(sorted(found.items(), key=lambda item: -item[1]))
+            hours_by[name] = hours_by.get(name, 0.0) + work.hours
+    return dict(sorted(hours_by.items(), key=lambda item: -item[1]))
 
 
-def _who(one: WorkFact) -> Who:
-    return one.by.name, one.person
+def _who(fact: WorkFact) -> Who:
+    return fact.by.name, fact.person
 
 
 def _told_apart(worked: Sequence[WorkFact]) -> dict[Who, str]:

@@ -249,8 +249,8 @@ class _Picture:
             ]
         if short:
             most = min(short)[0]
-            near = [one for one in short if one[0] < 0.8 * most]
-            by, bears, hooked = min(near, key=lambda one: abs(self.nodes[one[1]][0] - self.nodes[one[2]][0]))
+            near = [tried for tried in short if tried[0] < 0.8 * most]
+            by, bears, hooked = min(near, key=lambda tried: abs(self.nodes[tried[1]][0] - self.nodes[tried[2]][0]))
             yield self._machine_draft(
                 f"apart {hooked}",
                 f"Jacked apart, {hooked} from {bears}",
@@ -330,7 +330,7 @@ class _Picture:
         return setting.model_copy(update={"anchors": (*setting.anchors, *more)})
 
     def _with(self, setting: Setting, tower: PlacedTower) -> Setting:
-        others = tuple(one for one in setting.towers if one.id != tower.id)
+        others = tuple(other for other in setting.towers if other.id != tower.id)
         return setting.model_copy(update={"towers": (*others, tower)})
 
     def _chain(self, hook: str, tower: str, height: float) -> ChainSet:

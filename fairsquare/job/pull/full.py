@@ -53,7 +53,9 @@ def within_working(setting: Setting) -> Setting:
 
     return setting.model_copy(
         update={
-            name: tuple(one.model_copy(update={"capacity_n": less(one.capacity_n)}) for one in getattr(setting, name))
+            name: tuple(
+                part.model_copy(update={"capacity_n": less(part.capacity_n)}) for part in getattr(setting, name)
+            )
             for name in ("towers", "hooks", "anchors")
         }
         | {

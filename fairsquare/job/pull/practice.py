@@ -58,7 +58,7 @@ def _blow(held: Same[Sheet], setting_json: str, seed: int) -> Blow:
         way = np.array([inward, -np.sign(y or 1.0) * random.uniform(-0.1, 0.5), random.uniform(-0.1, 0.3)])
         far = float(random.uniform(*FARTHEST_MM))
         low, high = 0.0, _FIRST_N
-        found: tuple[Row3, dict[Code, Row3]] | None = None
+        blow: tuple[Row3, dict[Code, Row3]] | None = None
         for _ in range(_TRIES + _HALVINGS):
             size = high if low == 0.0 or high == np.inf else (low + high) / 2
             fx, fy, fz = (size * way / np.linalg.norm(way)).tolist()
@@ -67,7 +67,7 @@ def _blow(held: Same[Sheet], setting_json: str, seed: int) -> Blow:
                 max((abs(v) for by in (moved or {}).values() for v in by), default=0.0) if moved is not None else np.inf
             )
             if abs(worst - far) < _NEAR_MM and moved is not None:
-                found = (fx, fy, fz), moved
+                blow = (fx, fy, fz), moved
                 break
             if worst < far:
                 low, high = (0.0, high * _GROWS) if low == 0.0 else (size, high)
@@ -77,9 +77,9 @@ def _blow(held: Same[Sheet], setting_json: str, seed: int) -> Blow:
                 high = size
             if high > 1e7:
                 break
-        if found:
-            force = (round(found[0][0], -1), round(found[0][1], -1), round(found[0][2], -1))
-            return Blow(code, force, {c: (round(a, 1), round(b, 1), round(h, 1)) for c, (a, b, h) in found[1].items()})
+        if blow:
+            force = (round(blow[0][0], -1), round(blow[0][1], -1), round(blow[0][2], -1))
+            return Blow(code, force, {c: (round(a, 1), round(b, 1), round(h, 1)) for c, (a, b, h) in blow[1].items()})
     raise Refused(
         "No blow was found that bends this frame by some millimetres: choose another vehicle.", field="vehicle"
     )
@@ -203,56 +203,62 @@ def score(
 
 def lessons(score: Score) -> tuple[str, ...]:
     """Return what to take from a practice, in words, the gravest first."""
-    found = [
+    lessons_learned = [
         f"{name} was loaded to {use:.0%} of what it takes. Look at the share of the weakest link before you pull on, and "
         "let go before it is full."
         for name, use in score.overloaded.items()
     ]
     if score.spoiled:
-        found.append(
+        lessons_learned.append(
             f"{', '.join(score.spoiled)} was fair and is off: look at the ghost of all points before a pull, and hold what is "
             "to stay."
         )
     worked = score.worked
     if score.cycles and worked.seen < 1:
-        found.append("Not every point that was off was read before the first pull: measure all of it, then plan.")
+        lessons_learned.append(
+            "Not every point that was off was read before the first pull: measure all of it, then plan."
+        )
     if score.cycles and worked.own < 1:
-        found.append("A plan that was found was pulled: say where, which way and how hard yourself, and pull that.")
+        lessons_learned.append(
+            "A plan that was found was pulled: say where, which way and how hard yourself, and pull that."
+        )
     if score.cycles and worked.free < 1:
-        found.append("Not every watched point was read loaded and free: what it gives back is learned from the two.")
+        lessons_learned.append(
+            "Not every watched point was read loaded and free: what it gives back is learned from the two."
+        )
     if worked.chains > worked.chains_enough > 0:
-        found.append(
+        lessons_learned.append(
             f"{worked.chains} chains at once where {worked.chains_enough} would do: each is one more to watch and to come off."
         )
     if score.for_nothing:
         said = ", ".join(f"pull {pull}, cycle {cycle}" for pull, cycle in score.for_nothing)
-        found.append(
+        lessons_learned.append(
             f"Nothing came nearer in {said}: it was let go before the metal yielded, or drew the wrong way. The board says "
             "how far to go past the target."
         )
     left = [code for code in score.were_off if code not in score.home]
     if left and not score.cycles:
-        found.append("Nothing was pulled.")
+        lessons_learned.append("Nothing was pulled.")
     elif left:
-        found.append(
+        lessons_learned.append(
             f"{', '.join(left)} stayed off: read free after the last pull, and pull again along the way that each has to go."
         )
     if score.pulls > score.pulls_enough and score.home:
-        found.append(
+        lessons_learned.append(
             f"{score.pulls} pulls where {score.pulls_enough} would do: run the hit backwards, at the place and height where it "
             "struck, before pulling at single points."
         )
-    return tuple(found) or ("Every point home, nothing overloaded, nothing for nothing. Try another number.",)
+    return tuple(lessons_learned) or ("Every point home, nothing overloaded, nothing for nothing. Try another number.",)
 
 
 def _off(sheet: Sheet, places: Mapping[Code, Row3]) -> tuple[Code, ...]:
-    found = []
+    codes = []
     for point in sheet.points:
         if point.code in places:
             away = np.abs(np.subtract(places[point.code], point.xyz))
             if (away > np.array(tolerances(sheet, point))).any():
-                found.append(point.code)
-    return tuple(found)
+                codes.append(point.code)
+    return tuple(codes)
 
 
 def _beyond(sheet: Sheet, places: Mapping[Code, Row3]) -> float:

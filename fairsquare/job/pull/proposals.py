@@ -150,7 +150,7 @@ class Asked(NamedTuple):
 
 def proposals(asked: Asked) -> Iterator[Looked]:
     """Yield how the search stands after each thing that was tried; the last is over. Raises `Refused` for what cannot be played."""
-    found: list[Proposal] = []
+    offered: list[Proposal] = []
     start = _request(asked, asked.setting)
     if not _off(start, game_of(start).start):
         yield Looked("Every point is fair: there is nothing to pull.", (), over=True, nothing_to_pull=True)
@@ -158,27 +158,27 @@ def proposals(asked: Asked) -> Iterator[Looked]:
     beginnings: list[Form] = []
     for form in forms_tried(asked.sheet, asked.places, asked.setting, asked.school):
         if isinstance(form, str):
-            yield _stands(f"trying: {form}", found)
+            yield _stands(f"trying: {form}", offered)
             continue
         beginnings.append(form)
-        _add(found, _proposal(asked, form.title, form.setting, (form.work,)))
+        _add(offered, _proposal(asked, form.title, form.setting, (form.work,)))
         tried = say("plan.form_tried", form=form.title, before_mm=form.before_mm, after_mm=form.after_mm)
-        yield _stands(tried, found)
-    yield _stands("chains from the towers", found)
+        yield _stands(tried, offered)
+    yield _stands("chains from the towers", offered)
     for pulls in _searched(asked, asked.setting, 6):
-        _add(found, _proposal(asked, "By chains from the towers", asked.setting, pulls))
-    yield _stands("chains from the towers, played", found)
-    yield from _together(asked, beginnings, found)
+        _add(offered, _proposal(asked, "By chains from the towers", asked.setting, pulls))
+    yield _stands("chains from the towers, played", offered)
+    yield from _together(asked, beginnings, offered)
     ways: list[WayOut] = []
-    best = min(found, key=lambda proposal: proposal.rank, default=None)
+    best = min(offered, key=lambda proposal: proposal.rank, default=None)
     if best is None or best.nominal.off:
-        for way in _ways_out(asked, found):
+        for way in _ways_out(asked, offered):
             if isinstance(way, WayOut):
                 ways.append(way)
             else:
-                yield _stands(f"what could be changed: {way}", found, ways)
+                yield _stands(f"what could be changed: {way}", offered, ways)
     left_out = tuple(f"{hook} → {tower}" for hook, tower in sorted(asked.spent))
-    yield _stands("all was tried", found, ways)._replace(over=True, left_out=left_out)
+    yield _stands("all was tried", offered, ways)._replace(over=True, left_out=left_out)
 
 
 def _stands(words: Said | str, found: Sequence[Proposal], ways: Sequence[WayOut] = ()) -> Looked:
@@ -258,8 +258,8 @@ def _searched(asked: Asked, setting: Setting, most: int) -> Iterator[tuple[WorkP
         overpull_least_mm=asked.rules.overpull_least_mm,
         effort=_EFFORTS[most],
     )
-    for one in (limits, Limits(**{**vars(limits), "overpull_share": None})):
-        plan = plan_pulls(request, one)
+    for tried_limits in (limits, Limits(**{**vars(limits), "overpull_share": None})):
+        plan = plan_pulls(request, tried_limits)
         if plan.pulls:
             yield tuple(
                 WorkPull(

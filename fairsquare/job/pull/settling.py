@@ -56,7 +56,7 @@ def open_settling(facts: JobFacts) -> SettlingFact | None:
 def taken_back(facts: JobFacts) -> tuple[TakenBack, ...]:
     """Return what each settling took back, oldest first."""
     ways = pulled_ways(facts)
-    found = []
+    taken = []
     for settling in facts.settlings:
         mm = {
             code: float(np.subtract(settling.stood[code], settling.stands[code]) @ np.array(ways[code]))
@@ -64,13 +64,13 @@ def taken_back(facts: JobFacts) -> tuple[TakenBack, ...]:
             if code in settling.stood and code in ways
         }
         if mm:
-            found.append(TakenBack(settling, mm))
-    return tuple(found)
+            taken.append(TakenBack(settling, mm))
+    return tuple(taken)
 
 
 def learned(facts: JobFacts, how: Settled) -> Learned | None:
     """Return what driving, or loading, takes back in this structure, or None before it was read once."""
-    values = [mm for one in taken_back(facts) if one.settling.how == how for mm in one.mm.values()]
+    values = [mm for drive in taken_back(facts) if drive.settling.how == how for mm in drive.mm.values()]
     if not values:
         return None
     return Learned(statistics.fmean(values), statistics.stdev(values) if len(values) > 1 else None, len(values))

@@ -71,7 +71,7 @@ def slipped(facts: JobFacts, statics: PullsHeld | None) -> tuple[Crept, ...]:
     loaded = loaded_places(facts, since)
     held = [anchor for anchor in setting.anchors if anchor.code in loaded]
     free = _last_free(facts, {anchor.code for anchor in held}) if held else {}
-    found = []
+    crept = []
     for anchor in held:
         if anchor.code not in free:
             continue
@@ -82,8 +82,8 @@ def slipped(facts: JobFacts, statics: PullsHeld | None) -> tuple[Crept, ...]:
             float(np.linalg.norm(np.array(moves.translation) + np.cross(moves.rotation_rad, stood))) if moves else 0.0
         )
         if mm > expected + SLIP_MM:
-            found.append(Crept(anchor.id, anchor.code, mm, expected))
-    return tuple(found)
+            crept.append(Crept(anchor.id, anchor.code, mm, expected))
+    return tuple(crept)
 
 
 def _last_free(facts: JobFacts, codes: set[str]) -> dict[str, Row3]:
@@ -97,8 +97,8 @@ def _last_free(facts: JobFacts, codes: set[str]) -> dict[str, Row3]:
         for r in counting(facts.readings)
         if r.code in codes and r.xyz and not r.loaded and r.setup == setup.number
     }
-    found: dict[str, Row3] = {}
+    last_free: dict[str, Row3] = {}
     for code, xyz in last.items():
         x, y, z = apply_pose(np.array(fit.rotation), np.array(fit.translation), np.array([xyz]))[0]
-        found[code] = (float(x), float(y), float(z))
-    return found
+        last_free[code] = (float(x), float(y), float(z))
+    return last_free

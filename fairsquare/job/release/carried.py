@@ -66,14 +66,14 @@ def carried(facts: JobFacts) -> Carried | None:
         own[(first, second, reading.mode or "point_to_point")] = reading
     most = facts.sheet.tolerance_mm if facts.sheet else math.inf
     pairs = tuple(
-        SpanPair(key[0], key[1], one, after.get(key), min(_limit(one, after.get(key)), most))
-        for key, one in before.items()
+        SpanPair(key[0], key[1], span, after.get(key), min(_limit(span, after.get(key)), most))
+        for key, span in before.items()
     )
     return Carried(pairs, _missing(pairs))
 
 
 def _limit(before: ReadingFact, after: ReadingFact | None) -> float:
-    sigmas = [one.sigma_mm or USUAL_SIGMA_MM for one in (before, after) if one is not None]
+    sigmas = [span.sigma_mm or USUAL_SIGMA_MM for span in (before, after) if span is not None]
     return SIGMAS * math.hypot(*sigmas)
 
 
@@ -83,7 +83,7 @@ def _missing(pairs: tuple[SpanPair, ...]) -> Said | None:
         return say("spans.too_few", many=len(pairs), fewest=FEWEST_SPANS, points=FEWEST_POINTS)
     apart = [pair for pair in pairs if pair.apart_mm is not None and not pair.agrees]
     if apart:
-        return say("spans.differ", each=[say("spans.by", a=one.a, b=one.b, apart_mm=one.apart_mm) for one in apart])
+        return say("spans.differ", each=[say("spans.by", a=pair.a, b=pair.b, apart_mm=pair.apart_mm) for pair in apart])
     agreed = [pair for pair in pairs if pair.agrees]
     reached = {code for pair in agreed for code in (pair.a, pair.b)}
     if len(agreed) < FEWEST_SPANS or len(reached) < FEWEST_POINTS:

@@ -45,18 +45,20 @@ class Left(NamedTuple):
 
 def knowingly_left(facts: JobFacts) -> tuple[Left, ...]:
     """Return everything that is knowingly left: as written down, as decided of a member, and as a lead let it go on."""
-    found = [Left(left.what, left.why, f"{left.consent}, {left.how}", left.codes) for left in left_out(facts)]
+    knowingly = [Left(left.what, left.why, f"{left.consent}, {left.how}", left.codes) for left in left_out(facts)]
     members = {member.id: member for member in facts.members}
     last = {(members[d.seen].member, members[d.seen].layer): d for d in facts.decisions if d.seen in members}
     for (member, layer), decided in last.items():
         if decided.decision == "leave" or decided.remains.strip():
             name = f"{member}, {layer}" if layer else member
-            found.append(Left(name, decided.remains or decided.reason, decided.consent or "none written", ()))
+            knowingly.append(Left(name, decided.remains or decided.reason, decided.consent or "none written", ()))
     for name in ("pulls_done", "fit_accepted", "released"):
         signed = next((s for s in reversed(facts.signatures) if s.hold == name), None)
         if signed is not None and signed.reason:
-            found.append(Left(" ".join(signed.overridden), signed.reason, f"let go on by {signed.by.name}, lead", ()))
-    return tuple(found)
+            knowingly.append(
+                Left(" ".join(signed.overridden), signed.reason, f"let go on by {signed.by.name}, lead", ())
+            )
+    return tuple(knowingly)
 
 
 def outside_work(facts: JobFacts, what: OutsideKind) -> OutsideWork | None:

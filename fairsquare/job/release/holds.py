@@ -77,10 +77,10 @@ class JobState(Model):
 
     def hold(self, name: HoldName) -> Hold:
         """Return the hold point of that name. Raises `NotThere` where the job has none: of the pulls, where nothing is pulled."""
-        found = next((hold for hold in self.holds if hold.name == name), None)
-        if found is None:
+        hold_now = next((hold for hold in self.holds if hold.name == name), None)
+        if hold_now is None:
             raise NotThere(f"This job has no hold point “{BY_KEY[name].title}”.", field="hold", value=name)
-        return found
+        return hold_now
 
     @property
     def may_weld(self) -> bool:
@@ -183,7 +183,7 @@ def _still_there(facts: JobFacts, signed: SignatureFact) -> dict[str, str]:
     kept = {}
     for key, there in (("readings", counted), ("gaps", gaps)):
         own = signed.evidence.get(key)
-        if own is not None and {int(one) for one in own.split()} <= there:
+        if own is not None and {int(number) for number in own.split()} <= there:
             kept[key] = own
     return kept
 
@@ -259,7 +259,7 @@ def _hold(facts: JobFacts, name: HoldName, missing: list[Missing], evidence: dic
 
 def _asked(facts: JobFacts, name: HoldName) -> tuple[Demand, ...]:
     """Return what stations ask for at a hold point whose rows stand in modules of their own."""
-    return tuple(one.asks[name](facts).demand for one in ADDED if name in one.asks)
+    return tuple(added.asks[name](facts).demand for added in ADDED if name in added.asks)
 
 
 def _asked_evidence(facts: JobFacts, name: HoldName) -> dict[str, str]:
@@ -384,7 +384,7 @@ def _decision(facts: JobFacts, picture: Picture | None, before: list[Missing]) -
 
 def _walk_stands(facts: JobFacts, signed: str) -> bool:
     """Say whether nothing structural was seen or taken back since those ids were signed: what else was noted opens nothing."""
-    before = {int(one) for one in signed.split()}
+    before = {int(number) for number in signed.split()}
     now = {seen.id for seen in structural(facts)}
     gone = {seen.id for seen in facts.walk if seen.taken_back and seen.kind in STRUCTURAL}
     return now <= before and not before & gone
@@ -408,7 +408,7 @@ def _missing_decision(facts: JobFacts, picture: Picture | None) -> list[Missing]
         missing.append(
             lacks("decision.unread", codes=unread, overridable=True, page=f"measure?point={quote(unread[0])}")
         )
-    missing += [_unplaced(one) for one in unplaced(facts)]
+    missing += [_unplaced(fact) for fact in unplaced(facts)]
     missing += _off_no_member(facts, picture)
     undecided: dict[str, list[MemberState]] = {}
     for state in member_states(facts):
@@ -417,7 +417,7 @@ def _missing_decision(facts: JobFacts, picture: Picture | None) -> list[Missing]
     missing += [
         lacks(
             "decision.undecided",
-            members=[one.name for one in states],
+            members=[state.name for state in states],
             why=states[0].open,
             page=f"decide?{urlencode({'member': states[0].member})}",
         )
@@ -443,9 +443,9 @@ def _again(facts: JobFacts, found: Contradiction) -> Said:
     return say("decision.read_again", codes=once) if once else say("decision.stays_so")
 
 
-def _unplaced(one: OnMember) -> Missing:
-    page = f"walk-round#seen-{one.seen.id}"
-    return lacks("decision.unplaced", seen=one.seen.said, member=one.member or "", page=page)
+def _unplaced(fact: OnMember) -> Missing:
+    page = f"walk-round#seen-{fact.seen.id}"
+    return lacks("decision.unplaced", seen=fact.seen.said, member=fact.member or "", page=page)
 
 
 def _off_no_member(facts: JobFacts, picture: Picture) -> list[Missing]:
@@ -512,8 +512,8 @@ def _missing_pulls(facts: JobFacts, picture: Picture | None) -> list[Missing]:
     decided_at = max((s.by.at for s in facts.signatures if s.hold == "decision_made"), default="")
     for number, event in ends.items():
         if event.after and (event.after.cracks.strip() or event.after.seams.strip()) and event.by.at > decided_at:
-            found = event.after.cracks.strip() or event.after.seams.strip()
-            missing.append(lacks("pulls.found_after", pull=number, found=found, overridable=True, page="decide"))
+            damage = event.after.cracks.strip() or event.after.seams.strip()
+            missing.append(lacks("pulls.found_after", pull=number, found=damage, overridable=True, page="decide"))
     stay = set(staying_points(facts))
     states = {code: judged.state for code, judged in picture.judged.items() if code in stay}
     stale = [code for code in picture.stale_only if code in stay]

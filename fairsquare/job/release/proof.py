@@ -61,8 +61,8 @@ def _bad(behind: Iterable[Standing]) -> list[Missing]:
 def tool_demand(facts: JobFacts, picture: Picture | None) -> Demand:
     """Return that the tools that read what counts are good; one that is overdue, or unknown, is said and does not bar the way."""
     behind = tools_behind(facts, picture)
-    said = [say("tools.stands", tool=tool.name, level=tool.level, why=tool.said) for tool in behind]
-    evidence = say("row", each=said) if said else say("tools.nothing_read")
+    warnings = [say("tools.stands", tool=tool.name, level=tool.level, why=tool.said) for tool in behind]
+    evidence = say("row", each=warnings) if warnings else say("tools.nothing_read")
     return demand("tools", evidence, tuple(_bad(behind)), page="measure")
 
 
@@ -138,11 +138,11 @@ def point_demands(facts: JobFacts, picture: Picture, consented: frozenset[str] =
 
 def wheel_demands(facts: JobFacts) -> Iterator[Demand]:
     """Yield what is demanded where it was let down on its wheels after it was measured."""
-    found = carried(facts)
-    if found is None:
+    carried_spans = carried(facts)
+    if carried_spans is None:
         return
-    agreed = [say("spans.apart", a=pair.a, b=pair.b, apart_mm=pair.apart_mm or 0.0) for pair in found.agreed]
-    missing = (Missing(said=found.missing),) if found.missing else ()
+    agreed = [say("spans.apart", a=pair.a, b=pair.b, apart_mm=pair.apart_mm or 0.0) for pair in carried_spans.agreed]
+    missing = (Missing(said=carried_spans.missing),) if carried_spans.missing else ()
     yield demand("carried", say("spans.agreed", each=agreed), missing, page="measure")
 
 
@@ -151,9 +151,9 @@ def gap_demands(facts: JobFacts, *, after_welding: bool = False) -> Iterator[Dem
 
     Welding makes every gap old that was read before it.
     """
-    said = fit_said(facts)
-    if said is not None and said.none_hung and not facts.gaps:
-        yield demand("gaps", say("gaps.none_hung", why=said.none_hung))
+    fit = fit_said(facts)
+    if fit is not None and fit.none_hung and not facts.gaps:
+        yield demand("gaps", say("gaps.none_hung", why=fit.none_hung))
         return
     states = gap_states(facts)
     if not states:
@@ -169,8 +169,8 @@ def gap_demands(facts: JobFacts, *, after_welding: bool = False) -> Iterator[Dem
 
 def _strips(facts: JobFacts) -> Demand:
     """Return that every panel hangs on its weatherstrip: without it a gap shows what it will not be."""
-    said = fit_said(facts)
-    panels = [panel.name for panel in said.panels] if said else []
+    fit = fit_said(facts)
+    panels = [panel.name for panel in fit.panels] if fit else []
     bare = [name for name in panels if not hangs_on_strip(facts, name)]
     missing = (lacks("gaps.bare", panels=bare, overridable=True),) if bare else ()
     return demand("strips", say("gaps.panels", panels=panels), missing, page="fit/panels")
@@ -200,13 +200,13 @@ def _wheel_gaps(facts: JobFacts, states: tuple[GapState, ...], *, after_welding:
 
 
 def _findings(facts: JobFacts, picture: Picture | None) -> Demand:
-    found, settled = fit_findings(facts, picture), {settlement.finding for settlement in facts.settlements}
+    findings, settled = fit_findings(facts, picture), {settlement.finding for settlement in facts.settlements}
     return demand(
         "findings",
-        say("fit.settled" if found else "fit.agree"),
+        say("fit.settled" if findings else "fit.agree"),
         tuple(
             lacks("fit.contradicts", of=finding.kind, told=finding.said)
-            for finding in found
+            for finding in findings
             if finding.key not in settled
         ),
         page="fit#findings",
@@ -225,7 +225,7 @@ def _parts(facts: JobFacts) -> Demand:
 
 def _cuts(facts: JobFacts) -> Demand:
     states = section_states(facts)
-    wanting = [one for state in states for one in state.wanting]
+    wanting = [lack for state in states for lack in state.wanting]
     wanting += [say("cut.unplanned", member=member) for member in unplanned(facts)]
     missing = tuple(Missing(said=say("sentence", of=lack), overridable=True) for lack in wanting)
     return demand("cuts", say("cut.done", many=len(states)), missing, page="cuts")
@@ -245,9 +245,9 @@ def _coupons(facts: JobFacts) -> Demand:
 
 
 def _products(facts: JobFacts) -> Demand:
-    said = bond_said(facts)
-    evidence = say("bond.products", products=[product.id for product in said.products]) if said else say("bond.nothing")
-    missing = tuple(lacks("bond.waits", told=wait, overridable=True) for wait in bond_waits(said, ""))
+    bond = bond_said(facts)
+    evidence = say("bond.products", products=[product.id for product in bond.products]) if bond else say("bond.nothing")
+    missing = tuple(lacks("bond.waits", told=wait, overridable=True) for wait in bond_waits(bond, ""))
     return demand("products", evidence, missing, page="bond")
 
 

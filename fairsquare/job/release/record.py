@@ -87,8 +87,8 @@ class Results(Model):
 
     @model_serializer(mode="wrap")
     def _without_empty_sentences(self, written: SerializerFunctionWrapHandler) -> dict[str, Any]:
-        found: dict[str, Any] = _dropped(written(self))
-        return found
+        written_out: dict[str, Any] = _dropped(written(self))
+        return written_out
 
 
 def _dropped(value: Any) -> Any:
@@ -282,17 +282,17 @@ def _as_demanded_then(stand: tuple[HoldRecord, ...], follow: tuple[HoldRecord, .
     What was missing then is missing still; what was signed stands signed, so nothing that was open passes as closed. Records up to
     format 9 tell in sentences what was missing: there it is how many things were, and how the hold stood.
     """
-    then = {one.name: one for one in stand}
-    found = []
+    then = {hold.name: hold for hold in stand}
+    disagreements = []
     for now in follow:
         before = then.get(now.name)
-        found.append(before if before is not None and _no_easier(before, now) else now)
-    return tuple(found)
+        disagreements.append(before if before is not None and _no_easier(before, now) else now)
+    return tuple(disagreements)
 
 
 def _no_easier(then: HoldRecord, now: HoldRecord) -> bool:
     """Say whether a hold point demands today at least what it demanded then, and stands no better for it."""
-    told = [one for one in (*then.missing, *then.reopened) if isinstance(one, str)]
+    told = [reason for reason in (*then.missing, *then.reopened) if isinstance(reason, str)]
     if told or then.title:
         stands = then.status == now.status or "closed" not in (then.status, now.status)
         return stands and len(then.missing) <= len(now.missing) and len(then.reopened) <= len(now.reopened)
@@ -324,10 +324,14 @@ def _point(code: str, before: dict[str, PointJudgement], picture: Picture | None
 def _compare(where: str, stands: Any, follows: Any) -> list[Disagreement]:
     if isinstance(stands, dict) and isinstance(follows, dict):
         keys = sorted(set(stands) | set(follows))
-        return [one for key in keys for one in _compare(f"{where}/{_escaped(key)}", stands.get(key), follows.get(key))]
+        return [
+            difference
+            for key in keys
+            for difference in _compare(f"{where}/{_escaped(key)}", stands.get(key), follows.get(key))
+        ]
     if isinstance(stands, list) and isinstance(follows, list) and len(stands) == len(follows):
         pairs = enumerate(zip(stands, follows, strict=True))
-        return [one for index, (a, b) in pairs for one in _compare(f"{where}/{index}", a, b)]
+        return [difference for index, (a, b) in pairs for difference in _compare(f"{where}/{index}", a, b)]
     numbers = (int, float)
     if isinstance(stands, numbers) and isinstance(follows, numbers) and not isinstance(stands, bool):
         same = math.isclose(stands, follows, rel_tol=CLOSE_ENOUGH, abs_tol=CLOSE_ENOUGH)

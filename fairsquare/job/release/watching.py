@@ -47,7 +47,7 @@ def drifts(facts: JobFacts, picture: Picture | None) -> tuple[Drift, ...]:
         if reading.xyz is not None:
             last[reading.code] = reading
     limit = float(np.sqrt(2 * chi2_limit(3))) * picture.setup.sigma_mm
-    found = []
+    watched = []
     for code, reading in last.items():
         placed = picture.placed.get(code)
         if placed is None or code not in points or reading.id < accepted.get(code, 0):
@@ -56,5 +56,5 @@ def drifts(facts: JobFacts, picture: Picture | None) -> tuple[Drift, ...]:
         out = np.abs(at - np.array(points[code].xyz)) > np.array(tolerances(facts.sheet, points[code]))
         x, y, z = (at - np.array(placed.xyz)).tolist()
         moved = math.dist((x, y, z), (0.0, 0.0, 0.0)) > limit
-        found.append(Drift(code, reading, (x, y, z), limit, bool(out.any()) and moved))
-    return tuple(sorted(found, key=lambda one: one.code))
+        watched.append(Drift(code, reading, (x, y, z), limit, bool(out.any()) and moved))
+    return tuple(sorted(watched, key=lambda drift: drift.code))

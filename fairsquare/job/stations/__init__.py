@@ -37,7 +37,7 @@ STATIONS: tuple[Station, ...] = in_order(_OWN, tuple(row for _, row in modules(_
 PRACTICE_ENDS = station("practice", "What came of it", practised=True, holds_up=False)
 """The last station of practice, which has no record."""
 
-BY_KEY: dict[str, Station] = {one.key: one for one in (*STATIONS, PRACTICE_ENDS)}
+BY_KEY: dict[str, Station] = {station.key: station for station in (*STATIONS, PRACTICE_ENDS)}
 ORDER: tuple[str, ...] = tuple(station.key for station in STATIONS)
 ADDED: tuple[Station, ...] = tuple(station for station in STATIONS if station not in _OWN)
 """The stations whose rows stand in modules of their own."""

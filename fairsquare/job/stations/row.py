@@ -70,10 +70,12 @@ def hold(
 
 def in_order(rows: tuple[Station, ...], more: tuple[Station, ...]) -> tuple[Station, ...]:
     """Return rows with further ones, each behind the one that it names."""
-    found = list(rows)
-    for one in more:
-        keys = [row.key for row in found]
-        if one.key in keys or one.after not in keys:
-            raise ValueError(f"The row of station {one.key} stands after {one.after!r}: name one of {', '.join(keys)}")
-        found.insert(keys.index(one.after) + 1, one)
-    return tuple(found)
+    ordered = list(rows)
+    for station in more:
+        keys = [row.key for row in ordered]
+        if station.key in keys or station.after not in keys:
+            raise ValueError(
+                f"The row of station {station.key} stands after {station.after!r}: name one of {', '.join(keys)}"
+            )
+        ordered.insert(keys.index(station.after) + 1, station)
+    return tuple(ordered)

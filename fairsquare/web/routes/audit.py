@@ -33,7 +33,7 @@ def show(
     except FairSquareError as wrong:
         fault = wrong
     words = q.strip()
-    found = database.run(
+    read = database.run(
         lambda c: audit.deeds(
             c,
             words=words,
@@ -50,8 +50,8 @@ def show(
         "audit.html",
         session,
         fault=fault,
-        entries=[(one, told(one.purpose)) for one in found[:PAGE]],
-        more=len(found) > PAGE,
+        entries=[(row, told(row.purpose)) for row in read[:PAGE]],
+        more=len(read) > PAGE,
         q=q,
         who=person,
         day=day,
@@ -67,4 +67,4 @@ def _of_day(day: str, zone: datetime.tzinfo) -> tuple[str, str]:
     except ValueError:
         raise Refused("A day is written like 2026-11-26.", field="day", value=day[:20]) from None
     after = datetime.datetime.combine(first.date() + datetime.timedelta(days=1), datetime.time(), zone)
-    return tuple(f"{one.astimezone(datetime.UTC):%Y-%m-%d %H:%M:%S}" for one in (first, after))  # type: ignore[return-value]
+    return tuple(f"{moment.astimezone(datetime.UTC):%Y-%m-%d %H:%M:%S}" for moment in (first, after))  # type: ignore[return-value]

@@ -124,7 +124,7 @@ def _page(
         product_kinds=PRODUCT_KINDS,
         surfaces=SURFACES,
         treatments=TREATMENTS,
-        clocks=[one for one in _running(request) if one.job == number],
+        clocks=[clock for clock in _running(request) if clock.job == number],
         running={(clock.product, clock.kind) for clock in view.facts.clocks if clock.ended is None},
         ended=[clock for clock in view.facts.clocks if clock.ended is not None][::-1],
     )

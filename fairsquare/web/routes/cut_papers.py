@@ -121,11 +121,11 @@ def _template(state: SectionState, layer: str, whose: str, reach: str) -> Templa
 
 
 def _blank(view: JobView, part: int) -> Template:
-    found = next((one for one in view.facts.parts if one.id == part), None)
-    if found is None or found.blank is None:
+    part_fact = next((fact for fact in view.facts.parts if fact.id == part), None)
+    if part_fact is None or part_fact.blank is None:
         raise Refused("There is no such part made here in this job.", field="part", value=part)
-    blank = found.blank
-    title = f"{found.name}: {blank.material.replace('_', ' ')}, {blank.thickness_mm:g} mm"
+    blank = part_fact.blank
+    title = f"{part_fact.name}: {blank.material.replace('_', ' ')}, {blank.thickness_mm:g} mm"
     return blank_template(title, blank.length_mm, blank.width_mm, blank.folds_mm, blank.holes_mm)
 
 

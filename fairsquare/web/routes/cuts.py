@@ -431,14 +431,14 @@ def _as_it_was_read(view: JobView, state: SectionState, units: Units) -> list[st
     sheet = view.facts.sheet
     own = units_of_members(sheet).get(state.fact.member, ()) if sheet else ()
     codes = {point.code for point in own}
-    said = [
+    words = [
         f"“{seen.said}”" for seen in counting_walk(view.facts) if seen.code in codes or state.fact.member in seen.place
     ]
     picture = damage_picture(view.facts)
     judged = picture.judged if picture else {}
-    said += [
+    words += [
         f"{point.code}: {in_words(judged[point.code].deviation, point.xyz, units)}"
         for point in own
         if point.code in judged and judged[point.code].state in ("off", "close")
     ]
-    return said
+    return words

@@ -39,7 +39,7 @@ def _page(
     view = desk_of(request).view(number)
     damage, picture, sheet = damage_of(view.facts), damage_picture(view.facts), view.facts.sheet
     judged = picture.judged if picture else {}
-    unread = [code for code, found in judged.items() if found.state == "unread"]
+    unread = [code for code, judgement in judged.items() if judgement.state == "unread"]
     reasons = {settlement.finding: settlement for settlement in view.facts.settlements}
     worst = max(damage.ends.values(), key=lambda end: end.most_mm) if damage else None
     keys = [(key_of(finding), finding) for finding in (damage.findings if damage else ())]
@@ -95,14 +95,14 @@ def _moved_words(group: Group, reader: Reader) -> str:
     if not group.moved:
         return "has not moved"
     turn = max(range(3), key=lambda axis: abs(group.rotation_deg[axis]))
-    said = []
+    parts = []
     if abs(group.rotation_deg[turn]) >= 0.05:
         words = (("left side up", "right side up"), ("nose down", "nose up"), ("to the left", "to the right"))[turn]
-        said.append(
+        parts.append(
             f"turned {abs(group.rotation_deg[turn]):.2f}° {words[0] if group.rotation_deg[turn] > 0 else words[1]}"
         )
     ways = (("forward", "back"), ("left", "right"), ("up", "down"))
     far = [(abs(mm), ways[axis][0 if mm > 0 else 1]) for axis, mm in enumerate(group.translation) if abs(mm) >= 0.5]
     if far:
-        said.append("carried " + ", ".join(f"{reader.length(mm)} {way}" for mm, way in far))
-    return "; ".join(said) + "; kept its shape" if said else "moved a little, kept its shape"
+        parts.append("carried " + ", ".join(f"{reader.length(mm)} {way}" for mm, way in far))
+    return "; ".join(parts) + "; kept its shape" if parts else "moved a little, kept its shape"

@@ -137,7 +137,7 @@ def _shop(
         week=week_rows(said, typed),
         rows=typed_rows(typed, SHOP_ROWS) if typed else shop_rows(said),
         blank=MORE if typed and asks_for_more(typed) else BLANK,
-        people=[one for one in desk.database.run(people.people) if one["active"]],
+        people=[row for row in desk.database.run(people.people) if row["active"]],
         stations=STATIONS,
         zone=zone_of(request).key,
         product_kinds=PRODUCT_KINDS,
@@ -172,7 +172,7 @@ def _page(
     last = desk.database.run(shop.last_plan)
     _, said = desk.database.run(shop.said)
     now = datetime.datetime.now(datetime.UTC)
-    full = {one["name"]: one["full_name"] for one in desk.database.run(people.people)}
+    full = {row["name"]: row["full_name"] for row in desk.database.run(people.people)}
     names = {hand.name: full.get(hand.name, hand.name) for hand in said.hands}
     plan = last[1] if last else None
     board = _days(said, zone, now, max(1, min(days, 5)))

@@ -126,7 +126,7 @@ def _map(
     if state.welds is None:
         raise Refused("Its welds are not described yet.", field="section", value=section)
     work, left = state.to_do(whose), state.open(whose)
-    looked = next((one for one in work if one.said.id == weld), None)
+    looked = next((place for place in work if place.said.id == weld), None)
     taken_back = [t for t in view.facts.weld_ticks if t.section == section and t.whose == whose and not t.done]
     return render(
         request,
@@ -140,7 +140,7 @@ def _map(
         whose=whose,
         work=work,
         following=looked or (left[0] if left else None),
-        ordered=[*left, *(one for one in work if one not in left)],
+        ordered=[*left, *(place for place in work if place not in left)],
         bands=bands(state, number, whose, width=drawing_px(request)),
         legend=legend(state, units_of(request)),
         any_never=any_never(state),

@@ -244,7 +244,7 @@ def _done(form: Form, sheet: Sheet | None) -> Any:
 
 def _opening_target(typed: dict[str, str], sheet: Sheet | None) -> Spans:
     """Return what the spans of an opening should be: as typed, or from the sheet where its four corners are points of it."""
-    corners = [code_on(sheet, one) for one in typed.get("corners", "").replace(",", " ").split()]
+    corners = [code_on(sheet, corner) for corner in typed.get("corners", "").replace(",", " ").split()]
     if not corners:
         return spans_typed(typed, "target")
     if len(corners) != 4 or sheet is None:
@@ -254,10 +254,10 @@ def _opening_target(typed: dict[str, str], sheet: Sheet | None) -> Spans:
     at = dict(zip("abcd", corners, strict=True))
     asked = SheetSpans(sheet=sheet, pairs=tuple((at[name[0]], at[name[1]]) for name in SPAN_NAMES))
     try:
-        found = sheet_spans(asked).spans
+        sheet_says = sheet_spans(asked).spans
     except FairSquareError as fault:
         raise Refused(fault.title, field="corners", value=" ".join(corners)) from None
-    return Spans(**{name: one.point_to_point.mm for name, one in zip(SPAN_NAMES, found, strict=True)})
+    return Spans(**{name: span.point_to_point.mm for name, span in zip(SPAN_NAMES, sheet_says, strict=True)})
 
 
 @router.post("/jobs/{number}/fit/back")
@@ -408,9 +408,9 @@ def _fixture(view: JobView, fixture: FixtureSet) -> Any:
     """Return the sheet's span for a fixture, mm, and the last reading of it, where they are known."""
     sheet_mm, pointers = None, None
     if view.facts.sheet is not None:
-        found = sheet_spans(SheetSpans(sheet=view.facts.sheet, pairs=((fixture.a, fixture.b),))).spans[0]
-        sheet_mm = (found.datum_parallel if fixture.flat else found.point_to_point).mm
-        pointers = found.pointers_mm if fixture.flat else None
+        span = sheet_spans(SheetSpans(sheet=view.facts.sheet, pairs=((fixture.a, fixture.b),))).spans[0]
+        sheet_mm = (span.datum_parallel if fixture.flat else span.point_to_point).mm
+        pointers = span.pointers_mm if fixture.flat else None
     ends = {fixture.a, fixture.b}
     mode = "datum_parallel" if fixture.flat else "point_to_point"
     read = [r for r in view.facts.readings if r.kind == "span" and set(r.codes) == ends and r.mode == mode]

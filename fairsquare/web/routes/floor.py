@@ -31,8 +31,8 @@ def show(
     database = desk_of(request).database
     _, said = database.run(shop.said)
     working: dict[str, list[str]] = {}
-    for one in database.run(work.going_on):
-        working.setdefault(one.job, []).append(f"{one.name}: {one.operation}")
+    for clock in database.run(work.going_on):
+        working.setdefault(clock.job, []).append(f"{clock.name}: {clock.operation}")
     return render(
         request,
         "parts/floor_jobs.html" if request.headers.get("hx-request") else "floor.html",
@@ -45,7 +45,7 @@ def show(
         closed=closed,
         pages=max(1, -(-many // PAGE)),
         working=working,
-        clocks={one.job: one for one in reversed(database.run(clocks.running))},
+        clocks={clock.job: clock for clock in reversed(database.run(clocks.running))},
         next_hold=lambda view: next((hold for hold in view.state.holds if hold.status != "closed"), None),
         rack=said.at("set-up").place or "rack",
         racks={place.name: place.many for place in said.places},

@@ -46,8 +46,8 @@ def _schema(spec: dict[str, Any], body: dict[str, Any]) -> dict[str, Any] | None
     """Return the JSON schema of a body, its reference followed once."""
     schema: dict[str, Any] | None = body.get("content", {}).get("application/json", {}).get("schema")
     if schema and "$ref" in schema:
-        found: dict[str, Any] = spec["components"]["schemas"][schema["$ref"].rpartition("/")[2]]
-        return found
+        described: dict[str, Any] = spec["components"]["schemas"][schema["$ref"].rpartition("/")[2]]
+        return described
     return schema or None
 
 

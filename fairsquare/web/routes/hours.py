@@ -47,7 +47,7 @@ def _editor(
     typed: dict[str, str] | None = None,
 ) -> Response:
     view: JobView = desk_of(request).view(number)
-    found = working.work_on(desk_of(request), view)
+    job_work = working.work_on(desk_of(request), view)
     if not may(session.person, "say hours"):
         fault = fault or Refused("Hours are planned and sold by a technician, a lead or an estimator.", field="role")
     return row_page(
@@ -57,11 +57,11 @@ def _editor(
         view,
         "hours",
         HOUR_ROWS,
-        hour_rows(found),
+        hour_rows(job_work),
         fault,
         typed,
         (fault.field or "") if fault else "",
-        work=found,
+        work=job_work,
         usual=USUAL_H,
         version=view.facts.hours.version if view.facts.hours else 0,
     )
@@ -89,8 +89,8 @@ def _page(
     typed: dict[str, str] | None = None,
 ) -> Response:
     view = desk_of(request).view(number)
-    running = [one for one in desk_of(request).database.run(work.going_on) if one.job == number]
-    by, found = by_person(view.facts.worked), working.work_on(desk_of(request), view)
+    running = [clock for clock in desk_of(request).database.run(work.going_on) if clock.job == number]
+    by, job_work = by_person(view.facts.worked), working.work_on(desk_of(request), view)
     own = desk_of(request).database.run(lambda c: work.clocks_of(c, view.job.id, session.person.id))
     return render(
         request,
@@ -103,8 +103,8 @@ def _page(
         at="hours",
         cross=cross_spans(view.facts),
         unproven=None if is_cross_checked(view.facts) else UNPROVEN,
-        work=found,
-        drawing=hours_bars(found.found.total_h, found.sold_h, found.worked_h),
+        work=job_work,
+        drawing=hours_bars(job_work.found.total_h, job_work.sold_h, job_work.worked_h),
         by=by,
         mine=next((clock for clock in running if clock.person == session.person.id), None),
         working=running,

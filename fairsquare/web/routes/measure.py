@@ -92,14 +92,14 @@ def understood(
 ) -> Response:
     """Say what a call was understood to be, and what it would mean, before it is taken."""
     view = desk_of(request).view(number)
-    found, fault, point, judged, meaning = None, None, None, None, None
+    call_read, fault, point, judged, meaning = None, None, None, None, None
     if call.strip():
         try:
-            found = understand_call(call[:500], _context(request, view, unit, mode, tool))
-            if found.kind == "point":
-                point, judged = _judged(view, found)
+            call_read = understand_call(call[:500], _context(request, view, unit, mode, tool))
+            if call_read.kind == "point":
+                point, judged = _judged(view, call_read)
             else:
-                meaning = meaning_of(view.facts.sheet, found, _sight_now(view))
+                meaning = meaning_of(view.facts.sheet, call_read, _sight_now(view))
         except FairSquareError as wrong:
             fault = wrong
     return render(
@@ -107,7 +107,7 @@ def understood(
         "parts/understood_point.html",
         session,
         status=422 if fault else 200,
-        found=found,
+        found=call_read,
         fault=fault,
         point=point,
         judged=judged,
@@ -162,7 +162,7 @@ def take_back(request: Request, number: str, form: Form = Depends(sent_form)) ->
     if reading is None:
         raise Unsure("There is no reading to take back in this set-up.")
     measuring.take_back(desk_of(request), form.session.person, form.key, number, reading)
-    code = next((one.code for one in view.facts.readings if one.id == reading), "")
+    code = next((fact.code for fact in view.facts.readings if fact.id == reading), "")
     return _answer(request, form, number, point=code)
 
 
@@ -184,7 +184,7 @@ def order(request: Request, number: str, form: Form = Depends(sent_form)) -> Res
     view = desk_of(request).view(number)
     code = form.text("code")
     judged = view.state.picture.judged if view.state.picture else {}
-    codes = [code] if code else [judgement for judgement, found in judged.items() if found.state == "unread"]
+    codes = [code] if code else [judgement for judgement, point in judged.items() if point.state == "unread"]
     if not codes:
         raise Unsure("Every point is read. Touch a point to have it read again.")
     setup = whole(form.text("setup"), "setup")
@@ -239,7 +239,7 @@ def _answer(
     unit: Unit | None = None,
 ) -> Response:
     """Answer a write: the part of the page for htmx; for a plain browser the page again, or the way to it."""
-    seen: Seen = next((one for one in SEEN if one == form.text("seen")), "sides")
+    seen: Seen = next((way for way in SEEN if way == form.text("seen")), "sides")
     if fault is None and not request.headers.get("hx-request"):
         return go_to(job_path(number, "measure") + f"?seen={seen}" + (f"&point={point}" if point else ""))
     looked_at = point or form.text("point")

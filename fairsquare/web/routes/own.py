@@ -46,15 +46,15 @@ def own_page(
             second_factor.secret_to_show(connection, person.id),
         )
 
-    found, second, secret = desk_of(request).database.run(look)
+    signed_in, second, secret = desk_of(request).database.run(look)
     answer = render(
         request,
         "own.html",
         session,
         fault=fault,
         typed=typed,
-        sign_ins=[sign_in for sign_in in found if sign_in.kind == "page"],
-        tokens=[sign_in for sign_in in found if sign_in.kind == "token"],
+        sign_ins=[sign_in for sign_in in signed_in if sign_in.kind == "page"],
+        tokens=[sign_in for sign_in in signed_in if sign_in.kind == "token"],
         second=second if second and second.confirmed else None,
         secret=secret,
         qr=_qr(secret, person.name, settings_of(request).workshop) if secret else None,
@@ -151,7 +151,7 @@ def browser_words(said: str) -> str:
     )
     browser = next((name for mark, name in browsers if mark in plain), "")
     system = next((name for mark, name in systems if mark in plain), "")
-    return " on ".join(one for one in (browser, system) if one) or said[:40] or "a program"
+    return " on ".join(name for name in (browser, system) if name) or said[:40] or "a program"
 
 
 def _qr(secret: str, name: str, workshop: str) -> Markup:

@@ -89,10 +89,10 @@ def _blank(form: Form) -> Blank:
 
     holes: list[Row3] = []
     for hole in listed("holes"):
-        said = hole.split()
-        if len(said) != 3:
+        figures = hole.split()
+        if len(figures) != 3:
             raise Refused("Each hole as along, across and diameter: 40 12 8, 80 12 8.", field="holes", value=hole)
-        u, v, d = (float(read_length(one, "mm", field="holes").mm) for one in said)
+        u, v, d = (float(read_length(figure, "mm", field="holes").mm) for figure in figures)
         holes.append((u, v, d))
     try:
         return Blank(
@@ -101,7 +101,7 @@ def _blank(form: Form) -> Blank:
             thickness_mm=size("thickness"),
             material=cast(Material, form.text("material")),
             touches=cast(Material, form.text("touches")),
-            folds_mm=tuple(float(read_length(one, "mm", field="folds").mm) for one in listed("folds")),
+            folds_mm=tuple(float(read_length(fold, "mm", field="folds").mm) for fold in listed("folds")),
             holes_mm=tuple(holes),
         )
     except ValidationError as fault:

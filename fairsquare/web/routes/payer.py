@@ -37,8 +37,8 @@ def answer(request: Request, code: str, data: FormData = Depends(sent_data)) -> 
     linked = _linked(request, code)
     fields = {name: value for name, value in data.items() if isinstance(value, str)}
     try:
-        said = _said(fields, linked, _answers(request, linked))
-        supplements.answer_by_link(desk_of(request), linked, said, fields.get("named", ""))
+        answers = _said(fields, linked, _answers(request, linked))
+        supplements.answer_by_link(desk_of(request), linked, answers, fields.get("named", ""))
     except FairSquareError as fault:
         return _page(request, code, linked, fault=fault, typed=fields)
     return go_to(f"/supplement/{code}#answered")
@@ -49,17 +49,17 @@ def _said(
 ) -> list[LineAnswer]:
     """Return what is marked of each line; with “approve the rest” every line that is not answered and not marked is approved."""
     rest = fields.get("do") == "rest"
-    found = []
+    answers = []
     for line in linked.seen["lines"]:
         number = line["id"]
-        said = fields.get(f"answer-{number}", "")
-        if said and said not in ANSWERS:
-            raise Refused("Approve, refuse, or ask.", field=f"answer-{number}", value=said[:20])
-        if not said and rest and number not in before:
-            said = "approved"
-        if said:
-            found.append(LineAnswer(number, cast(PayersAnswer, said), fields.get(f"words-{number}", "")))
-    return found
+        choice = fields.get(f"answer-{number}", "")
+        if choice and choice not in ANSWERS:
+            raise Refused("Approve, refuse, or ask.", field=f"answer-{number}", value=choice[:20])
+        if not choice and rest and number not in before:
+            choice = "approved"
+        if choice:
+            answers.append(LineAnswer(number, cast(PayersAnswer, choice), fields.get(f"words-{number}", "")))
+    return answers
 
 
 @router.get("/supplement/{code}/photos/{photo}.jpg")
@@ -113,8 +113,8 @@ def _context(linked: LinkedSupplement) -> dict[str, Any]:
 def _answers(request: Request, linked: LinkedSupplement) -> dict[int, SupplementAnswerFact]:
     """Return the last answer to each line of a supplement."""
     own = {line["id"] for line in linked.seen["lines"]}
-    said = desk_of(request).database.run(lambda c: answers_of(c, linked.job_id))
-    return {one.line: one for one in said if one.line in own}
+    recorded = desk_of(request).database.run(lambda c: answers_of(c, linked.job_id))
+    return {answer.line: answer for answer in recorded if answer.line in own}
 
 
 def _page(

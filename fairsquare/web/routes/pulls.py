@@ -119,18 +119,18 @@ def _search_page(
     if search is None:
         return go_to(job_path(number, "pulls"))
     drawn = []
-    for one in search.best:
-        skeleton = frame_of_setting(view.facts.sheet, one.setting) if view.facts.sheet else None
-        last = one.plan.pulls[0]
+    for proposal in search.best:
+        skeleton = frame_of_setting(view.facts.sheet, proposal.setting) if view.facts.sheet else None
+        last = proposal.plan.pulls[0]
         drawn.append(
             pull_drawing(
                 view.facts.sheet,
                 skeleton,
-                one.setting,
+                proposal.setting,
                 _now(view),
                 last,
-                one.seen.held[0],
-                one.seen.played.pulls[-1].free,
+                proposal.seen.held[0],
+                proposal.seen.played.pulls[-1].free,
                 units=reader_of(request).units,
             )
             if view.facts.sheet and skeleton
@@ -155,8 +155,10 @@ def _search_page(
 def keep_found(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Keep one of the plans that were found."""
     search = _searches(request).of(number)
-    found = next((one for one in (search.best if search else ()) if one.title == form.text("title")), None)
-    if search is None or found is None:
+    chosen = next(
+        (proposal for proposal in (search.best if search else ()) if proposal.title == form.text("title")), None
+    )
+    if search is None or chosen is None:
         raise Unsure("That plan is not among the best any more: look at what is.", field="choice")
     _searches(request).stop(number)
     pull_plans.keep_proposal(
@@ -164,7 +166,7 @@ def keep_found(request: Request, number: str, form: Form = Depends(sent_form)) -
         form.session.person,
         form.key,
         number,
-        found,
+        chosen,
         search.plan_version,
         form.text("overpull_reason"),
     )

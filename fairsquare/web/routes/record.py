@@ -87,7 +87,7 @@ def _page(
         made=made,
         came=where,
         signer=signer(request, signer_of(where.manifest)) if where else None,
-        made_labels={one["sha256"]: f"{reader_of(request).moment(one['at'])}, {one['sha256'][:8]}…" for one in made},
+        made_labels={row["sha256"]: f"{reader_of(request).moment(row['at'])}, {row['sha256'][:8]}…" for row in made},
         links=links,
         link=full_link(request, f"/handover/{code}") if code else None,
         audiences=handover.AUDIENCES,

@@ -104,14 +104,19 @@ def understood(
 ) -> Response:
     """Say what a call was understood to be, before it is taken."""
     view = desk_of(request).view(number)
-    found, fault = None, None
+    point_read, fault = None, None
     if call.strip():
         try:
-            found = understand_point(call[:500], reference_codes(view), unit_of(unit))
+            point_read = understand_point(call[:500], reference_codes(view), unit_of(unit))
         except FairSquareError as wrong:
             fault = wrong
     return render(
-        request, "parts/understood_reference.html", session, found=found, fault=fault, status=200 if not fault else 422
+        request,
+        "parts/understood_reference.html",
+        session,
+        found=point_read,
+        fault=fault,
+        status=200 if not fault else 422,
     )
 
 
@@ -222,4 +227,4 @@ def _sigma(request: Request, form: Form) -> float:
 
 def _standing(request: Request) -> dict[str, Standing]:
     now = datetime.datetime.now(datetime.UTC).isoformat()
-    return {one.name: standing(one, now) for one in desk_of(request).database.run(kept_tools.histories)}
+    return {history.name: standing(history, now) for history in desk_of(request).database.run(kept_tools.histories)}

@@ -254,10 +254,10 @@ def _table(view: JobView, text: str, unit: Unit, typed: dict[str, str]) -> ReadT
 
 def _by_line(draft: SheetDraft | None) -> dict[int | None, list[tuple[int, Finding]]]:
     """Return what the sheet check found, under the lines it is about."""
-    found: dict[int | None, list[tuple[int, Finding]]] = {}
+    by_line: dict[int | None, list[tuple[int, Finding]]] = {}
     for number, finding in enumerate(draft.findings if draft else ()):
-        found.setdefault(draft.line_of(finding) if draft else None, []).append((number, finding))
-    return found
+        by_line.setdefault(draft.line_of(finding) if draft else None, []).append((number, finding))
+    return by_line
 
 
 def _editor(

@@ -143,8 +143,8 @@ def answer(request: Request, number: str, form: Form = Depends(sent_form)) -> Re
             form.text("qualification"),
         )
     except FairSquareError as fault:
-        said = {f"{name}_{form.text('item')}": form.text(name) for name in ("done_by", "qualification")}
-        return _page(request, form.session, number, fault=fault, typed=said)
+        names = {f"{name}_{form.text('item')}": form.text(name) for name in ("done_by", "qualification")}
+        return _page(request, form.session, number, fault=fault, typed=names)
     return go_to(
         job_path(number, "take-in") + f"#{form.text('item')}"
         if form.text("item").isidentifier()

@@ -33,7 +33,7 @@ def _page(
     request: Request, session: Session, *, fault: FairSquareError | None = None, typed: dict[str, str] | None = None
 ) -> Response:
     desk = desk_of(request)
-    histories = {one.name: one for one in desk.database.run(kept_tools.histories)}
+    histories = {history.name: history for history in desk.database.run(kept_tools.histories)}
     owned, now = desk.tools(), _now()
     return render(
         request,
@@ -79,9 +79,11 @@ def _tool(
 ) -> Response:
     desk = desk_of(request)
     tool = desk.database.run(lambda c: kept_tools.find_tool(c, number))
-    history = next(one for one in desk.database.run(kept_tools.histories) if one.name == tool.name)
-    bars = [one for one in desk.tools() if one.kind == "bar" and one.id != tool.id]
-    found = {event.id: judged(event) for event in history.events}
+    history = next(
+        history_read for history_read in desk.database.run(kept_tools.histories) if history_read.name == tool.name
+    )
+    bars = [bar for bar in desk.tools() if bar.kind == "bar" and bar.id != tool.id]
+    verdicts = {event.id: judged(event) for event in history.events}
     return render(
         request,
         "tool.html",
@@ -91,7 +93,7 @@ def _tool(
         tool=tool,
         kinds=TOOL_KINDS,
         history=history,
-        found=found,
+        found=verdicts,
         day_of=day_of,
         standing=standing(history, _now()),
         drawing=_drawn(history, reader_of(request)),
@@ -115,8 +117,8 @@ def retire(request: Request, tool: int, form: Form = Depends(sent_form)) -> Resp
 @shown_again(_tool)
 def calibrate(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
     """Write a calibration down."""
-    said = (form.text("done_on"), form.text("due_on"), form.text("words"))
-    tooling.calibrate(desk_of(request), form.session.person, form.key, tool, *said, today=_today(request))
+    typed = (form.text("done_on"), form.text("due_on"), form.text("words"))
+    tooling.calibrate(desk_of(request), form.session.person, form.key, tool, *typed, today=_today(request))
     return go_to(f"/tools/{tool}")
 
 
@@ -124,15 +126,15 @@ def calibrate(request: Request, tool: int, form: Form = Depends(sent_form)) -> R
 @shown_again(_tool)
 def check(request: Request, tool: int, form: Form = Depends(sent_form)) -> Response:
     """Keep what a tool read of a reference bar."""
-    said = form.text("readings").replace("\r\n", "\n").strip()
+    readings = form.text("readings").replace("\r\n", "\n").strip()
     tooling.check_on_bar(
         desk_of(request),
         form.session.person,
         form.key,
         tool,
         whole(form.text("bar"), "bar"),
-        _readings(said),
-        said,
+        _readings(readings),
+        readings,
         form.text("read_on"),
         _today(request),
     )
@@ -167,7 +169,7 @@ def _now() -> str:
 
 
 def _is_in_use(owned: tuple[ShopTool, ...], tool: ShopTool) -> bool:
-    return any(one.id == tool.id for one in owned)
+    return any(tool_owned.id == tool.id for tool_owned in owned)
 
 
 def _a_year_on(day: datetime.date) -> datetime.date:

@@ -113,11 +113,11 @@ def _page(
         by_finding=by_finding,
         photos=[kept for kept in view.facts.photos if kept.about == "job"],
         **members_offered(view),
-        misfit={one.id for one in seen if does_not_fit(one)},
+        misfit={finding.id for finding in seen if does_not_fit(finding)},
         kinds=KINDS,
         quick=[(kind, KINDS[kind]) for kind in _QUICK],
         line_items=LINE_ITEMS,
-        line={one.item: one for one in view.facts.line},
+        line={fact.item: fact for fact in view.facts.line},
         line_answers=LINE_ANSWERS,
         weighed=weighed,
         share=share,
@@ -133,9 +133,9 @@ def _page(
 def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record something that was seen."""
     unit = unit_of(form.text("unit"))
-    said = form.text("call")
-    seen = _with_touch(walk_round.hear(desk_of(request).view(number), said, unit), form.text("xy"))
-    walk_round.note_finding(desk_of(request), form.session.person, form.key, number, said, seen)
+    call = form.text("call")
+    seen = _with_touch(walk_round.hear(desk_of(request).view(number), call, unit), form.text("xy"))
+    walk_round.note_finding(desk_of(request), form.session.person, form.key, number, call, seen)
     return remember_unit(go_to(job_path(number, "walk-round")), unit)
 
 

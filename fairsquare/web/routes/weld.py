@@ -198,7 +198,7 @@ def _seam(
         looks=LOOKS,
         ends=COUPON_ENDS,
         start=_start(state.plan),
-        before=[one for one in before if one[0] != number or one[1].seam != seam],
+        before=[place for place in before if place[0] != number or place[1].seam != seam],
         watched=_watched(view, state),
         off_by_plan={move.words for move in view.facts.movements if move.what == "holder"},
         settings_words=_settings_words(state),
@@ -355,6 +355,6 @@ def _settings_words(state: SeamState) -> str:
 
 
 def _watched(view: JobView, state: SeamState) -> list[dict[str, Any]]:
-    found = {drift.code: drift for drift in drifts(view.facts, view.state.picture)}
+    drifted = {drift.code: drift for drift in drifts(view.facts, view.state.picture)}
     points = points_by_code(view.facts.sheet) if view.facts.sheet else {}
-    return [{"code": code, "drift": found.get(code), "point": points.get(code)} for code in state.plan.watch]
+    return [{"code": code, "drift": drifted.get(code), "point": points.get(code)} for code in state.plan.watch]

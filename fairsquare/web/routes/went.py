@@ -45,16 +45,16 @@ def show(request: Request, number: str, session: Session = Depends(signed_in)) -
 @router.get("/past")
 def past(request: Request, session: Session = Depends(signed_in)) -> Response:
     """Show how all jobs went, and what that says of the next."""
-    found = learning.whole_past(desk_of(request))
-    jobs = sorted(found.jobs, key=lambda job: job.released_at, reverse=True)
+    whole = learning.whole_past(desk_of(request))
+    jobs = sorted(whole.jobs, key=lambda job: job.released_at, reverse=True)
     return render(
         request,
         "past.html",
         session,
         jobs=jobs[:_SHOWN],
         many=len(jobs),
-        shares=job_by_job(_share_rows(found), "what the frame says", min(drawing_px(request), WIDTH)),
-        times=job_by_job(_time_rows(found), "the usual hours", min(drawing_px(request), WIDTH)),
+        shares=job_by_job(_share_rows(whole), "what the frame says", min(drawing_px(request), WIDTH)),
+        times=job_by_job(_time_rows(whole), "the usual hours", min(drawing_px(request), WIDTH)),
         waits=hours_waited(
             learning.waited_for(wait for job in jobs for wait in job.waits), min(drawing_px(request), WIDTH)
         ),

@@ -118,11 +118,17 @@ def verify(
 def start(
     host: Annotated[str, typer.Option(help="the address to listen on")] = "127.0.0.1",
     port: Annotated[int, typer.Option(help="the port to listen on")] = 8000,
+    workers: Annotated[
+        int,
+        typer.Option(
+            min=0, max=64, help="server processes, one for each core at most; 0: as FAIRSQUARE_WORKERS says, or 1"
+        ),
+    ] = 0,
 ) -> None:
     """Start the server for real, on the database that FAIRSQUARE_DATABASE_URL names."""
     from fairsquare.service.server import serve
 
-    raise typer.Exit(_said_in_a_sentence(lambda: serve(host, port)))
+    raise typer.Exit(_said_in_a_sentence(lambda: serve(host, port, workers)))
 
 
 @app.command()

@@ -7,6 +7,7 @@ import signal
 import socket
 import subprocess
 from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import IO
 
@@ -81,12 +82,11 @@ def reachable_by(user: str, folder: Path) -> bool:
 
 def die_with_parent(death_signal: int = signal.SIGTERM) -> Callable[[], None]:
     """Return what a child has to do first, so that the kernel sends it `death_signal` when this process dies."""
-    libc = ctypes.CDLL(None, use_errno=True)
-    parent = os.getpid()
+    return partial(die_with, os.getpid(), death_signal, ctypes.CDLL(None, use_errno=True))
 
-    def ask_the_kernel() -> None:
-        libc.prctl(_PR_SET_PDEATHSIG, death_signal)
-        if os.getppid() != parent:
-            os._exit(1)
 
-    return ask_the_kernel
+def die_with(parent: int, death_signal: int = signal.SIGTERM, libc: ctypes.CDLL | None = None) -> None:
+    """In a child: have the kernel send it `death_signal` when `parent` dies; end at once where it did already."""
+    (libc or ctypes.CDLL(None, use_errno=True)).prctl(_PR_SET_PDEATHSIG, death_signal)
+    if os.getppid() != parent:
+        os._exit(1)

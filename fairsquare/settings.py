@@ -21,7 +21,8 @@ class Settings(BaseSettings):
     )
     session_hours: int = Field(default=12, ge=1, le=24 * 30)
     number_prefix: str = Field(default="SL-", pattern=r"^[A-Z]{0,6}-?$")
-    pool_size: int = Field(default=12, ge=1, le=100)
+    workers: int = Field(default=1, ge=1, le=64, description="server processes on this machine, all at one address")
+    pool_size: int = Field(default=12, ge=1, le=100, description="connections to the database, of each process")
     largest_mb: int = Field(
         default=256, ge=8, le=4096, description="the largest body that is taken, of a whole job's file, in MB"
     )

@@ -31,6 +31,11 @@ _NICER = 10
 _LOOK_EVERY_S = 1.0
 
 
+def share(places: int, servers: int) -> int:
+    """Return how many of so many places each of the server processes of a machine has: at least one."""
+    return max(1, -(-places // servers))
+
+
 class TooBusy(FairSquareError):
     """More is asked for than is made in a reasonable time; the message says how much waits."""
 

@@ -125,7 +125,7 @@ class Desk:
 
     def __init__(self, database: Database, *, software: str, workshop: str, number_prefix: str) -> None:
         self.database = database
-        self.bell = Bell()
+        self.bell = Bell(lambda: jobs.line(database))
         self._cache = StateCache()
         self._past: tuple[tuple[int, int], dict[int, JobWent], Past] = ((0, 0), {}, Past())
         self.software, self.workshop, self.number_prefix = software, workshop, number_prefix

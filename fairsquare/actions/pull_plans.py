@@ -175,6 +175,13 @@ def check_may_plan(desk: Desk, person: Person, number: str, school: School, seen
     return asked
 
 
+def ask_again(desk: Desk, number: str, school: School, seen_version: int) -> Asked:
+    """Return what is asked of a search that was allowed and has to begin anew. Raises where no plan could be kept any more."""
+    view = desk.view(number)
+    _check_changeable(view, seen_version)
+    return asked_for(view.facts, school, desk_rules(desk))
+
+
 def best_of(asked: Asked) -> Proposal | None:
     """Return the best plan that may be pulled as it stands; None where there is none."""
     offered = (

@@ -30,9 +30,10 @@ _ROWS_ONLY = (
     "--default-character-set=utf8mb4",
     "--ignore-table={database}.schema_migration",
     "--ignore-table={database}.shop_key_secret",
+    "--ignore-table={database}.slow_work",
 )
 """Rows, and nothing that makes tables: a restore makes them itself. What signs records stays here: who finds or steals a backup
-cannot sign for the shop."""
+cannot sign for the shop. What is made again when it is asked for stays, too."""
 
 
 class KeepingFault(FairSquareError):

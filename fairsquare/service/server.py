@@ -1,14 +1,19 @@
-"""The server on a database that is already there: checks before it starts, then uvicorn."""
+"""The server on a database that is already there: checks before it starts, then uvicorn, in one process or in several."""
 
 import gc
 import logging
+import os
 import signal
 import sys
+from collections.abc import Callable
+from socket import socket
 from types import FrameType
 
 import structlog
+import uvicorn
 
 from fairsquare.actions import Desk
+from fairsquare.service.patience import PatientProtocol
 from fairsquare.service.restoring import under_way
 from fairsquare.settings import Settings
 from fairsquare.store import people
@@ -19,6 +24,8 @@ from fairsquare.web.app import desk_for
 
 KEEP_ALIVE_S = 75
 """Longer than proxies and clients keep a connection that rests, so that it is they who close it and no request is lost."""
+HUNG_S = 30
+"""How long one of several processes may take to answer their supervisor, or to begin; a busy machine is not a hung one."""
 _TURN_OF_A_THREAD_S = 0.0005
 
 
@@ -110,49 +117,74 @@ def _what_slow_work_needs() -> None:
     import fairsquare.web.routes.record  # noqa: F401 - importing is all
 
 
-def serve(host: str, port: int) -> int:
-    """Run the server until it is stopped; return the exit status."""
-    import uvicorn
+class OurServer(uvicorn.Server):
+    """uvicorn's server, which ends what pages listen to before it waits for what is being answered."""
 
-    from fairsquare.service.patience import PatientProtocol
-    from fairsquare.web.app import create_app
+    def __init__(self, config: uvicorn.Config, desk: Desk) -> None:
+        super().__init__(config)
+        self._desk = desk
 
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:  # noqa: ARG002 - as the library calls it
+        """Stop after what is being answered. The library's own way raises the signal again, which ends us untidied."""
+        self._desk.bell.close()
+        self.force_exit = self.should_exit and sig == signal.SIGINT
+        self.should_exit = True
+
+
+def serve(host: str, port: int, workers: int = 0) -> int:
+    """Run the server until it is stopped, in so many processes (0: as the settings say); return the exit status."""
+    if workers:
+        os.environ["FAIRSQUARE_WORKERS"] = str(workers)
     settings = Settings()
     set_up_logs(settings.log_level)
     migrate(database_url())
-    database = Database(settings.database_url, settings.pool_size, ready=True)
+    database = Database(settings.database_url, 1)
     refusal = unfit_to_start(settings, database)
+    database.close()
     if refusal:
         sys.stderr.write(refusal + "\n")
         return 1
+    config = uvicorn.Config(
+        "",
+        host=host,
+        port=port,
+        workers=settings.workers,
+        access_log=False,
+        log_config=None,
+        proxy_headers=True,
+        server_header=False,
+        timeout_graceful_shutdown=5,
+        timeout_keep_alive=KEEP_ALIVE_S,
+        timeout_worker_healthcheck=HUNG_S,
+        http=PatientProtocol,
+    )
+    if settings.workers == 1:
+        return run(settings, config)
+    from fairsquare.service.several import supervise
+
+    return supervise(config)
+
+
+def run(
+    settings: Settings,
+    config: uvicorn.Config,
+    sockets: list[socket] | None = None,
+    begun: Callable[[OurServer], None] = lambda server: None,  # noqa: ARG005 - whoever wants to know takes it
+) -> int:
+    """Run one process of the server until it is told to stop; return the exit status. `begun` is told of the server."""
+    from fairsquare.web.app import create_app
+
+    database = Database(settings.database_url, settings.pool_size, ready=True)
     app = create_app(settings, database, _demo_people() if settings.demo else ())
     app.state.workers.get_ready(_what_slow_work_needs)
     watch = ClockWatch(database)
     watch.start()
     _spare_the_collector()
     _let_others_in()
-
-    class Server(uvicorn.Server):
-        def handle_exit(self, sig: int, frame: FrameType | None) -> None:  # noqa: ARG002 - as the library calls it
-            """Stop after what is being answered. The library's own way raises the signal again, which ends us untidied."""
-            app.state.desk.bell.close()
-            self.force_exit = self.should_exit and sig == signal.SIGINT
-            self.should_exit = True
-
-    Server(
-        uvicorn.Config(
-            app,
-            host=host,
-            port=port,
-            access_log=False,
-            log_config=None,
-            proxy_headers=True,
-            server_header=False,
-            timeout_graceful_shutdown=5,
-            timeout_keep_alive=KEEP_ALIVE_S,
-            http=PatientProtocol,
-        )
-    ).run()
+    config.app = app
+    server = OurServer(config, app.state.desk)
+    begun(server)
+    server.run(sockets)
     app.state.papers.close()
     app.state.workers.end()
     watch.close()

@@ -4,9 +4,10 @@ import datetime
 import random
 import re
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager, suppress
 from functools import cache
-from typing import Any, Protocol, Self, TypeVar
+from typing import Any, Protocol, Self, TypeVar, cast
 from urllib.parse import parse_qs, unquote, urlsplit
 
 import pymysql
@@ -141,6 +142,16 @@ class Database:
                 else:
                     raise
         raise DatabaseAway
+
+    @contextmanager
+    def alone(self) -> Iterator[Connection]:
+        """Yield a connection of its own, beside the pool, where every statement stands for itself. Raises what PyMySQL raises."""
+        connection = cast(Connection, pymysql.connect(**{**self._arguments, "autocommit": True}))
+        try:
+            yield connection
+        finally:
+            with suppress(pymysql.MySQLError):
+                connection.close()
 
     def close(self) -> None:
         """Close every connection of the pool."""

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from concurrent.futures import Future
+from functools import partial
 from html import escape
 from pathlib import Path
 from typing import Any
@@ -35,12 +36,12 @@ from fairsquare.web.at_the_door import AtTheDoor, SignInFirst
 from fairsquare.web.doors import door_of
 from fairsquare.web.middleware import AroundRequests, LimitBody, OwnHost, TooLarge
 from fairsquare.web.page import local_path, render
-from fairsquare.web.paper import Papers
-from fairsquare.web.searches import Searches
+from fairsquare.web.paper import AT_A_TIME, Papers
+from fairsquare.web.searches import Searches, plans_again
 from fairsquare.web.turns import InTurn
 from fairsquare.words.said import METRIC
 from fairsquare.words.tell import fault_told
-from fairsquare.workers import Workers
+from fairsquare.workers import PROCESSES, SEARCHES, Workers, share
 
 STATIC = Path(__file__).parent / "static"
 log = structlog.get_logger("fairsquare.web")
@@ -84,10 +85,10 @@ def create_app(settings: Settings, database: Database, demo_people: Sequence[Map
     app.state.drawn = Kept[Markup](most=400)
     app.state.findings = Kept[tuple[Finding, ...]](most=200)
     app.state.checks = Kept[Future[RecordCheck]](most=200)
-    app.state.workers = Workers()
-    app.state.papers = Papers()
-    app.state.searches = Searches()
-    app.state.desk = desk_for(settings, database)
+    app.state.workers = Workers(share(PROCESSES, settings.workers))
+    app.state.papers = Papers(database, share(AT_A_TIME, settings.workers))
+    app.state.desk = desk = desk_for(settings, database)
+    app.state.searches = Searches(database, partial(plans_again, desk), share(SEARCHES, settings.workers))
     app.state.desk.think = app.state.workers.wait
     app.state.yard = PracticeYard(app.state.desk)
     for _, router in modules("fairsquare.web.routes", "router"):

@@ -9,22 +9,26 @@ import os
 import subprocess
 import sys
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from pathlib import Path
 from threading import Lock
+from weakref import WeakKeyDictionary
 
 from fastapi import Request, Response
 from fastapi.responses import HTMLResponse, RedirectResponse
 from markupsafe import Markup
 from starlette.concurrency import run_in_threadpool
 
+from fairsquare import __version__
+from fairsquare.actions.made_once import MadeOnce
 from fairsquare.core.errors import FairSquareError
 from fairsquare.processes import die_with_parent
+from fairsquare.store.database import Database
 from fairsquare.store.kept import Kept
 from fairsquare.workers import Queue, waited_for
 
 STATIC = Path(__file__).parent / "static"
-_LONGEST_S, _AT_A_TIME = 180, 2
+_LONGEST_S, AT_A_TIME = 180, 2
 QUICK_S = 4.0
 """How long a PDF is waited for before a page says that it is being made."""
 
@@ -37,34 +41,37 @@ class PaperFault(FairSquareError):
 
 
 class Papers:
-    """PDFs that are being made or were made lately, by their names; two are made at a time."""
+    """PDFs that are being made or were made lately, by their names, once for all servers; few are made at a time in each."""
 
-    def __init__(self) -> None:
-        self._makers = ThreadPoolExecutor(max_workers=_AT_A_TIME, thread_name_prefix="paper")
+    def __init__(self, database: Database, at_a_time: int = AT_A_TIME) -> None:
+        self._once = MadeOnce(database, "paper", at_a_time)
         self._kept: Kept[Future[bytes]] = Kept(most=30)
+        self._names: WeakKeyDictionary[Future[bytes], str] = WeakKeyDictionary()
         self._lock = Lock()
-        self._orders: list[Future[bytes]] = []
         self._running: set[subprocess.Popen[bytes]] = set()
         self.queue = Queue()
 
-    def order(self, name: str, page: Callable[[], str]) -> Future[bytes]:
-        """Return the PDF of that name, begun when it is not there; one that failed is begun anew."""
+    def order(self, name: str, by: str, page: Callable[[], str]) -> Future[bytes]:
+        """Return the PDF of that name, begun for whoever asks when it is not there; one that failed is begun anew.
+
+        A name says all that the PDF is made from. Raises `TooBusy`, `DatabaseAway`.
+        """
         with self._lock:
-            paper = self._kept.get(name, lambda: self._begin(page))
+            paper = self._kept.get(name, lambda: self._begin(name, by, page))
             if paper.done() and paper.exception() is not None:
                 self._kept.forget(name)
             return paper
 
-    def _begin(self, page: Callable[[], str]) -> Future[bytes]:
-        self._orders = [order for order in self._orders if not order.done()]
-        self._orders.append(self._makers.submit(lambda: pdf_of(page(), self._running)))
-        return self._orders[-1]
+    def _begin(self, name: str, by: str, page: Callable[[], str]) -> Future[bytes]:
+        whole = f"{name} {__version__}"
+        paper = self._once.order(whole, by, lambda: pdf_of(page(), self._running))
+        self._names[paper] = whole
+        return paper
 
     def before(self, paper: Future[bytes]) -> int:
         """Return how many have to be made before it is begun."""
-        with self._lock:
-            waiting = [order for order in self._orders if not order.done()]
-            return max(0, waiting.index(paper) - _AT_A_TIME + 1) if paper in waiting else 0
+        name = self._names.get(paper)
+        return 0 if paper.done() or name is None else self._once.before(name)
 
     async def made(self, by: str, order: Callable[[], Future[bytes]]) -> bytes:
         """Return a PDF once it is made: the order is placed by a thread, and none waits for it. Raises `TooBusy`, `PaperFault`."""
@@ -72,7 +79,7 @@ class Papers:
 
     def close(self) -> None:
         """Make no more, nor what is being made: the server stops."""
-        self._makers.shutdown(wait=False, cancel_futures=True)
+        self._once.close()
         for process in tuple(self._running):
             process.kill()
 
@@ -89,7 +96,7 @@ async def when_made(
         await asyncio.wait([asyncio.wrap_future(paper)], timeout=QUICK_S)
     made = paper.done()
     papers: Papers = request.app.state.papers
-    request.state.before = 0 if made else papers.before(paper)
+    request.state.before = 0 if made else await run_in_threadpool(papers.before, paper)
     fault = paper.exception() if made else None
     if fault is not None:
         told = await run_in_threadpool(page, fault)

@@ -106,7 +106,7 @@ async def cut_sheet(
     page = await run_in_threadpool(_sheet_page, request, view, state, size, here, session.person.full_name)
     name = hashlib.sha256(page.encode()).hexdigest()
     papers: Papers = request.app.state.papers
-    body = await papers.made(session.person.name, lambda: papers.order(name, lambda: page))
+    body = await papers.made(session.person.name, lambda: papers.order(name, session.person.name, lambda: page))
     return download(body, _PDF, f"{number}-cuts-{section}.pdf", inline=True)
 
 
@@ -148,7 +148,7 @@ def _sheets(request: Request, template: Template, paper: Paper) -> Future[bytes]
         return templates.get_template("template_print.html").render(sheets=sheets, paper=paper, title=template.title)
 
     papers: Papers = request.app.state.papers
-    return papers.order(name, page)
+    return papers.order(name, request.state.person, page)
 
 
 async def _when_made(

@@ -61,7 +61,8 @@ async def as_pdf(request: Request, code: str, whole: bool = False) -> Response:
     short = linked.audience == "owner" and not whole
     papers: Papers = request.app.state.papers
     body = partial(handover.body_of, desk_of(request), linked)
-    made = await papers.made(by_link(request, code), lambda: record_paper(request, linked.sha256, body, short=short))
+    by = by_link(request, code)
+    made = await papers.made(by, lambda: record_paper(request, linked.sha256, by, body, short=short))
     return _private(download(made, "application/pdf", _name(linked, "pdf"), inline=True))
 
 

@@ -13,7 +13,7 @@ from fairsquare.web.page import desk_of, session_or_none
 
 router = APIRouter()
 STILL_HERE_S = 2.0
-"""How often the database is asked when no bell rings: another process may have recorded something."""
+"""How often a page that hears nothing is told that it is still heard: what lies between them may cut lines that rest."""
 COALESCE_S, COALESCE_ON_BOARD_S = 0.1, 0.03
 _SESSION_EVERY = 15
 
@@ -23,35 +23,30 @@ async def live(request: Request, number: str, revision: int = 0, board: bool = F
     """Tell of every new revision of a job after `revision`, until the page goes or the session ends; to a `board` sooner."""
     if await run_in_threadpool(session_or_none, request) is None:
         raise SignInFirst
-    await run_in_threadpool(_revision, request, number)
+    job = await run_in_threadpool(desk_of(request).database.run, lambda c: jobs.find_job(c, number))
     return StreamingResponse(
-        _events(request, number, revision, COALESCE_ON_BOARD_S if board else COALESCE_S),
+        _events(request, job.number, revision, board=board),
         media_type="text/event-stream",
         headers={"cache-control": "no-store", "x-accel-buffering": "no"},
     )
 
 
-async def _events(request: Request, number: str, revision: int, pause_s: float) -> AsyncIterator[str]:
+async def _events(request: Request, number: str, revision: int, *, board: bool) -> AsyncIterator[str]:
     bell, rounds = desk_of(request).bell, 0
     yield "retry: 2000\n\n"
-    with bell.listen(number) as rung:
+    with bell.listen(number, on_board=board) as ear:
         while not bell.closed and not await request.is_disconnected():
-            rung.clear()
-            now = await run_in_threadpool(_revision, request, number)
-            if now != revision:
-                revision = now
-                yield f"event: changed\ndata: {now}\n\n"
-                await asyncio.sleep(pause_s)
+            ear.rung.clear()
+            if ear.revision is not None and ear.revision != revision:
+                revision = ear.revision
+                yield f"event: changed\ndata: {revision}\n\n"
+                await asyncio.sleep(COALESCE_ON_BOARD_S if board else COALESCE_S)
             else:
                 yield ": still here\n\n"
             rounds += 1
             if rounds % _SESSION_EVERY == 0 and await run_in_threadpool(session_or_none, request) is None:
                 return
             try:
-                await asyncio.wait_for(rung.wait(), STILL_HERE_S)
+                await asyncio.wait_for(ear.rung.wait(), STILL_HERE_S)
             except TimeoutError:
                 continue
-
-
-def _revision(request: Request, number: str) -> int:
-    return desk_of(request).database.run(lambda c: jobs.find_job(c, number)).revision

@@ -79,21 +79,22 @@ async def paper(request: Request, code: str) -> Response:
     """Return the supplement as PDF."""
     linked = await run_in_threadpool(_linked, request, code)
     papers: Papers = request.app.state.papers
-    made = await papers.made(by_link(request, code), lambda: _paper(request, linked))
+    by = by_link(request, code)
+    made = await papers.made(by, lambda: _paper(request, linked, by))
     name = f"{linked.job}-supplement-{linked.seen['number']}.pdf"
     answer = download(made, "application/pdf", name, inline=True)
     answer.headers.update(_PRIVATE)
     return answer
 
 
-def _paper(request: Request, linked: LinkedSupplement) -> Future[bytes]:
+def _paper(request: Request, linked: LinkedSupplement, by: str) -> Future[bytes]:
     style = (STATIC / "print.css").as_uri()
 
     def page() -> str:
         return templates.get_template("supplement_print.html").render(style=style, **_context(linked))
 
     papers: Papers = request.app.state.papers
-    return papers.order(f"supplement {linked.id}", page)
+    return papers.order(f"supplement {linked.id}", by, page)
 
 
 def _linked(request: Request, code: str) -> LinkedSupplement:

@@ -77,8 +77,9 @@ def find(request: Request, number: str, form: Form = Depends(sent_form)) -> Resp
     """Begin a search for a plan; what stands in its way is said at once."""
     desk = desk_of(request)
     version = whole(form.text("plan_version"), "plan_version")
-    asked = pull_plans.check_may_plan(desk, form.session.person, number, school_typed(form.text("school")), version)
-    _searches(request).begin(number, Search(form.session.person.name, version), proposals, asked)
+    school = school_typed(form.text("school"))
+    asked = pull_plans.check_may_plan(desk, form.session.person, number, school, version)
+    _searches(request).begin(number, Search(form.session.person.name, version, school), proposals, asked)
     return go_to(job_path(number, "pulls/search"))
 
 

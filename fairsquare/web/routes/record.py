@@ -161,7 +161,9 @@ async def as_pdf(request: Request, sha256: str) -> Response:
     """Return a record as PDF, for A4 and Letter; waits until it is made."""
     body = await run_in_threadpool(_body, request, sha256)
     papers: Papers = request.app.state.papers
-    made = await papers.made(request.state.person, lambda: record_paper(request, sha256, lambda: body))
+    made = await papers.made(
+        request.state.person, lambda: record_paper(request, sha256, request.state.person, lambda: body)
+    )
     return download(made, "application/pdf", await run_in_threadpool(_name, body, "pdf"), inline=True)
 
 
@@ -187,7 +189,7 @@ async def paper(request: Request, sha256: str, session: Session = Depends(signed
             back=f"/records/{sha256}",
         )
 
-    ordered = await run_in_threadpool(record_paper, request, sha256, lambda: body)
+    ordered = await run_in_threadpool(record_paper, request, sha256, session.person.name, lambda: body)
     return await when_made(request, ordered, f"/records/{sha256}.pdf", page)
 
 
@@ -216,8 +218,10 @@ def _record_page(request: Request, session: Session, sha256: str, body: str, che
     )
 
 
-def record_paper(request: Request, sha256: str, kept: Callable[[], str], *, short: bool = False) -> Future[bytes]:
-    """Have the PDF of a record made, once, from its body where that is `kept`; `short` is the owner's."""
+def record_paper(
+    request: Request, sha256: str, by: str, kept: Callable[[], str], *, short: bool = False
+) -> Future[bytes]:
+    """Have the PDF of a record made for whoever asks, once, from its body where that is `kept`; `short` is the owner's."""
     workers, papers = cast(Workers, request.app.state.workers), cast(Papers, request.app.state.papers)
 
     reader = reader_of(request)
@@ -225,7 +229,7 @@ def record_paper(request: Request, sha256: str, kept: Callable[[], str], *, shor
     def page() -> str:
         return workers.order(record_in_print, sha256, kept(), short, reader).result()
 
-    return papers.order(f"{sha256} {reader.units} {reader.zone.key}{' short' if short else ''}", page)
+    return papers.order(f"{sha256} {reader.units} {reader.zone.key}{' short' if short else ''}", by, page)
 
 
 def record_in_print(sha256: str, body: str, short: bool, reader: Reader) -> str:

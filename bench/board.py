@@ -22,7 +22,7 @@ from fairsquare.store.people import Person
 
 JOB, CODE = "SL-0003", "R3R"
 RATE, SECONDS, STEP_MM = 20.0, 10.0, 0.2
-_FIGURE = re.compile(rf'data-code="{CODE}".*?board-figure"><b>([\d.]+)</b> <span>mm (past|short)', re.DOTALL)
+_FIGURE = re.compile(rf'data-code="{CODE}".*?board-figure">\s*<b>([\d.]+)</b>\s*<span>mm\s*(past|short)', re.DOTALL)
 
 
 def begin(at: Stage) -> None:
@@ -64,8 +64,11 @@ def _lead(at: Stage) -> Person:
     return Person(ids["solveig"], "solveig", SIGN_INS[2].full_name, SIGN_INS[2].role)
 
 
-def until_on_board(at: Stage) -> tuple[float, float]:
-    """Return the median and the 95th percentile of the seconds from a reading that is sent to the board that shows it."""
+def until_on_board(at: Stage, look_at: str = "", rate: float = RATE) -> tuple[float, float]:
+    """Return the median and the 95th percentile of the seconds from a reading that is sent to the board that shows it.
+
+    `look_at`: the server of the board; empty: the one that readings are sent to. `rate`: readings a second.
+    """
     view = at.desk.view(JOB)
     board, sheet = board_of(view.facts), view.facts.sheet
     if board is None or sheet is None or view.setup is None:
@@ -73,14 +76,14 @@ def until_on_board(at: Stage) -> tuple[float, float]:
     setup = view.setup.number
     watched = next(point.watched for point in board.points if point.watched.code == CODE)
     place = next(np.array(point.xyz) for point in TEAL.sheet.points if point.code == CODE)
-    places = [place + np.array(watched.way) * (STEP_MM * k - 20.0) for k in range(int(RATE * SECONDS))]
+    places = [place + np.array(watched.way) * (STEP_MM * k - 20.0) for k in range(int(rate * SECONDS))]
     shown = np.array([along(watched, sheet, (float(x), float(y), float(z))) for x, y, z in places])
     sent: list[float] = []
     seen: list[tuple[float, int]] = []
     over = threading.Event()
 
     def look() -> None:
-        with httpx.Client(base_url=at.address, follow_redirects=True, timeout=30) as http:
+        with httpx.Client(base_url=look_at or at.address, follow_redirects=True, timeout=30) as http:
             http.post("/sign-in", data={"name": SIGN_INS[0].name, "password": SIGN_INS[0].password})
             with http.stream("GET", f"/jobs/{JOB}/live?board=1&revision=0") as live:
                 for line in live.iter_lines():
@@ -100,7 +103,7 @@ def until_on_board(at: Stage) -> tuple[float, float]:
         line.get(f"/jobs/{JOB}")
         began = time.perf_counter()
         for number, at_place in enumerate(places):
-            time.sleep(max(0.0, began + number / RATE - time.perf_counter()))
+            time.sleep(max(0.0, began + number / rate - time.perf_counter()))
             xyz = instrument_reading(at_place, seed_of(JOB, setup), np.zeros(3))
             sent.append(time.perf_counter())
             reading = {"code": CODE, "xyz": xyz, "loaded": True, "purpose": "point"}

@@ -4,7 +4,7 @@ import shutil
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import NamedTuple
@@ -19,43 +19,46 @@ from fairsquare.store.migrate import migrate
 
 
 class Stage(NamedTuple):
-    """The address of the server, a desk over its database, and the database's own server."""
+    """The address of the first server, a desk over its database, and the database's own server; the addresses of all servers."""
 
     address: str
     desk: Desk
     mariadb: PrivateMariaDB
+    addresses: tuple[str, ...] = ()
+    pids: tuple[int, ...] = ()
 
 
 @contextmanager
-def stage() -> Iterator[Stage]:
-    """Put up a database and a server, and take both down again."""
+def stage(workers: Sequence[int] = (1,)) -> Iterator[Stage]:
+    """Put up a database and servers on it, each of so many processes, and take all down again."""
     folder = Path(tempfile.mkdtemp(prefix="fairsquare-stage-"))
     folder.chmod(0o755)
     mariadb = PrivateMariaDB(folder / "mariadb", quick=True)
     url = mariadb.start()
     migrate(url)
-    port = free_port()
-    address = f"http://127.0.0.1:{port}"
-    with (folder / "log").open("wb") as log:
-        server = start(
-            [sys.executable, "-m", "fairsquare", "start", "--port", str(port)],
-            log=log,
-            environment={"FAIRSQUARE_DATABASE_URL": url, "FAIRSQUARE_DEMO": "1", "FAIRSQUARE_LOG_LEVEL": "WARNING"},
-        )
-    database = Database(url, 4)
+    environment = {"FAIRSQUARE_DATABASE_URL": url, "FAIRSQUARE_DEMO": "1", "FAIRSQUARE_LOG_LEVEL": "WARNING"}
+    database, servers, addresses = Database(url, 4), [], []
+    desk = Desk(database, software="a bench", workshop="a bench", number_prefix="SL-")
     try:
-        _wait_for(address)
-        yield Stage(address, Desk(database, software="a bench", workshop="a bench", number_prefix="SL-"), mariadb)
+        with (folder / "log").open("wb") as log:
+            for many in workers:
+                port = free_port()
+                addresses.append(f"http://127.0.0.1:{port}")
+                command = [sys.executable, "-m", "fairsquare", "start", "--port", str(port), "--workers", str(many)]
+                servers.append(start(command, log=log, environment=environment))
+                _wait_for(addresses[-1])
+        yield Stage(addresses[0], desk, mariadb, tuple(addresses), tuple(server.pid for server in servers))
     finally:
         database.close()
-        stop(server)
+        for server in servers:
+            stop(server)
         mariadb.stop()
         mariadb.remove()
         shutil.rmtree(folder, ignore_errors=True)
 
 
 def _wait_for(address: str) -> None:
-    until = time.monotonic() + 30
+    until = time.monotonic() + 60
     while time.monotonic() < until:
         try:
             if httpx.get(f"{address}/readyz").status_code == 200:

@@ -28,6 +28,11 @@ class Settings(BaseSettings):
     )
     sign_in_tries: int = Field(default=8, ge=1, description="failed sign-ins in five minutes before a wait")
     backup_key: str = Field(default="", description="a key with which backups are sealed, kept elsewhere than they are")
+    own_host: str = Field(
+        default="127.0.0.1",
+        description="with servers on several machines: this machine's own address, such as 10.0.0.11, where the others tell it "
+        "by UDP that a job was changed; otherwise its pages hear of that a quarter of a second later",
+    )
     log_level: str = "INFO"
     time_zone: str = Field(
         default="UTC", description="the shop's, such as Atlantic/Reykjavik: times are typed and shown in it"

@@ -121,11 +121,14 @@ def _here(by: str, work: Callable[..., A], *arguments: object) -> A:
 
 
 class Desk:
-    """All deeds, over one database. `software` and `workshop` stand in the records; `think` does what is slow."""
+    """All deeds, over one database. `software` and `workshop` stand in the records; `think` does what is slow; `host` is where
+    other servers may knock."""
 
-    def __init__(self, database: Database, *, software: str, workshop: str, number_prefix: str) -> None:
+    def __init__(
+        self, database: Database, *, software: str, workshop: str, number_prefix: str, host: str = "127.0.0.1"
+    ) -> None:
         self.database = database
-        self.bell = Bell(lambda: jobs.line(database))
+        self.bell = Bell(database, host)
         self._cache = StateCache()
         self._past: tuple[tuple[int, int], dict[int, JobWent], Past] = ((0, 0), {}, Past())
         self.software, self.workshop, self.number_prefix = software, workshop, number_prefix

@@ -1,8 +1,6 @@
 """Jobs: the editable row of each, every version of it, and the search over them."""
 
 import json
-from collections.abc import Callable, Collection, Iterator
-from contextlib import contextmanager
 from typing import Annotated, Any, Literal
 
 import pymysql
@@ -12,7 +10,7 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.core.model import Model
 from fairsquare.core.sheet.model import Construction
 from fairsquare.store import search
-from fairsquare.store.database import Connection, Database, execute, insert, select, select_one, utc
+from fairsquare.store.database import Connection, execute, insert, select, select_one, utc
 from fairsquare.store.people import Person
 
 HitWhere = Literal["unknown", "front", "rear", "left", "right", "roof", "underneath"]
@@ -147,21 +145,6 @@ def touch(connection: Connection, job_id: int) -> None:
         "UPDATE job SET revision = revision + 1, touched_at = UTC_TIMESTAMP(6) WHERE id = %s",
         job_id,
     )
-
-
-@contextmanager
-def line(database: Database) -> Iterator[Callable[[Collection[str]], dict[str, int]]]:
-    """Yield what returns the revisions of jobs by their numbers, of those that are there, over a connection of its own."""
-    with database.alone() as connection:
-
-        def ask(numbers: Collection[str]) -> dict[str, int]:
-            if not numbers:
-                return {}
-            places = ", ".join(["%s"] * len(numbers))
-            query = f"SELECT number, revision FROM job WHERE number IN ({places})"  # noqa: S608 - places, values bound
-            return {row["number"]: row["revision"] for row in select(connection, query, *numbers)}
-
-        yield ask
 
 
 def find_jobs(

@@ -67,6 +67,7 @@ def desk_for(settings: Settings, database: Database) -> Desk:
         software=f"Fair Square {__version__}",
         workshop=settings.workshop,
         number_prefix=settings.number_prefix,
+        host=settings.own_host,
     )
 
 

@@ -1,6 +1,7 @@
 """Live pages: server-sent events that say when something was recorded in a job (WHATWG HTML, 9.2)."""
 
 import asyncio
+import time
 from collections.abc import AsyncIterator
 
 from fastapi import APIRouter, Request
@@ -12,10 +13,10 @@ from fairsquare.web.at_the_door import SignInFirst
 from fairsquare.web.page import desk_of, session_or_none
 
 router = APIRouter()
-STILL_HERE_S = 2.0
+STILL_HERE_S = 10.0
 """How often a page that hears nothing is told that it is still heard: what lies between them may cut lines that rest."""
 COALESCE_S, COALESCE_ON_BOARD_S = 0.1, 0.03
-_SESSION_EVERY = 15
+_SESSION_EVERY_S = 30.0
 
 
 @router.get("/jobs/{number}/live")
@@ -32,9 +33,9 @@ async def live(request: Request, number: str, revision: int = 0, board: bool = F
 
 
 async def _events(request: Request, number: str, revision: int, *, board: bool) -> AsyncIterator[str]:
-    bell, rounds = desk_of(request).bell, 0
+    bell, asked_at = desk_of(request).bell, time.monotonic()
     yield "retry: 2000\n\n"
-    with bell.listen(number, on_board=board) as ear:
+    with bell.listen(number) as ear:
         while not bell.closed and not await request.is_disconnected():
             ear.rung.clear()
             if ear.revision is not None and ear.revision != revision:
@@ -43,9 +44,10 @@ async def _events(request: Request, number: str, revision: int, *, board: bool) 
                 await asyncio.sleep(COALESCE_ON_BOARD_S if board else COALESCE_S)
             else:
                 yield ": still here\n\n"
-            rounds += 1
-            if rounds % _SESSION_EVERY == 0 and await run_in_threadpool(session_or_none, request) is None:
-                return
+            if time.monotonic() - asked_at > _SESSION_EVERY_S:
+                asked_at = time.monotonic()
+                if await run_in_threadpool(session_or_none, request) is None:
+                    return
             try:
                 await asyncio.wait_for(ear.rung.wait(), STILL_HERE_S)
             except TimeoutError:

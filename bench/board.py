@@ -21,7 +21,7 @@ from fairsquare.store import people
 from fairsquare.store.people import Person
 
 JOB, CODE = "SL-0003", "R3R"
-RATE, SECONDS, STEP_MM = 20.0, 10.0, 0.2
+RATE, SECONDS, WAY_MM = 20.0, 10.0, 40.0
 _FIGURE = re.compile(rf'data-code="{CODE}".*?board-figure">\s*<b>([\d.]+)</b>\s*<span>mm\s*(past|short)', re.DOTALL)
 
 
@@ -76,10 +76,11 @@ def until_on_board(at: Stage, look_at: str = "", rate: float = RATE) -> tuple[fl
     setup = view.setup.number
     watched = next(point.watched for point in board.points if point.watched.code == CODE)
     place = next(np.array(point.xyz) for point in TEAL.sheet.points if point.code == CODE)
-    places = [place + np.array(watched.way) * (STEP_MM * k - 20.0) for k in range(int(rate * SECONDS))]
+    many = int(rate * SECONDS)
+    places = [place + np.array(watched.way) * WAY_MM * (k / many - 0.5) for k in range(many)]
     shown = np.array([along(watched, sheet, (float(x), float(y), float(z))) for x, y, z in places])
     sent: list[float] = []
-    seen: list[tuple[float, int]] = []
+    seen: list[tuple[float, float]] = []
     over = threading.Event()
 
     def look() -> None:
@@ -94,7 +95,7 @@ def until_on_board(at: Stage, look_at: str = "", rate: float = RATE) -> tuple[fl
                     )
                     if found:
                         past = float(found.group(1)) * (1 if found.group(2) == "past" else -1)
-                        seen.append((time.perf_counter(), int(np.argmin(np.abs(shown - past)))))
+                        seen.append((time.perf_counter(), past))
 
     threading.Thread(target=look, daemon=True).start()
     time.sleep(2.0)
@@ -111,9 +112,11 @@ def until_on_board(at: Stage, look_at: str = "", rate: float = RATE) -> tuple[fl
             line.send()
     time.sleep(1.5)
     over.set()
+    shown += seen[-1][1] - shown[-1]  # the set-up's own fit moves all that is shown by as much
+    newest = [(moment, int(np.argmin(np.abs(shown - past)))) for moment, past in seen]
     spent = []
     for number, when in enumerate(sent):
-        later = [moment for moment, newest in seen if newest >= number and moment >= when]
+        later = [moment for moment, last in newest if last >= number and moment >= when]
         spent.append(later[0] - when if later else 9.0)
     return statistics.median(spent), float(np.quantile(spent, 0.95))
 

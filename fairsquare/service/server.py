@@ -24,6 +24,7 @@ from fairsquare.web.app import desk_for
 
 KEEP_ALIVE_S = 75
 """Longer than proxies and clients keep a connection that rests, so that it is they who close it and no request is lost."""
+_WAITING = 2048
 HUNG_S = 30
 """How long one of several processes may take to answer their supervisor, or to begin; a busy machine is not a hung one."""
 _TURN_OF_A_THREAD_S = 0.0005
@@ -124,6 +125,13 @@ class OurServer(uvicorn.Server):
         super().__init__(config)
         self._desk = desk
 
+    async def startup(self, sockets: list[socket] | None = None) -> None:
+        """Begin to listen. Of several processes none takes more than one connection at a time, so that whoever is free takes the
+        next; many may wait all the same."""
+        await super().startup(sockets)
+        for listening in sockets or ():
+            listening.listen(_WAITING)
+
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:  # noqa: ARG002 - as the library calls it
         """Stop after what is being answered. The library's own way raises the signal again, which ends us untidied."""
         self._desk.bell.close()
@@ -157,6 +165,7 @@ def serve(host: str, port: int, workers: int = 0) -> int:
         timeout_keep_alive=KEEP_ALIVE_S,
         timeout_worker_healthcheck=HUNG_S,
         http=PatientProtocol,
+        backlog=_WAITING if settings.workers == 1 else 1,
     )
     if settings.workers == 1:
         return run(settings, config)

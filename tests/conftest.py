@@ -27,8 +27,9 @@ from fairsquare.service.mariadb import PrivateMariaDB
 from fairsquare.settings import Settings
 from fairsquare.stand_ins.vehicles import DUNLIN
 from fairsquare.store import people
-from fairsquare.store.database import Database, connect_arguments
+from fairsquare.store.database import Database
 from fairsquare.store.migrate import migrate
+from fairsquare.store.nodes import connect_arguments
 from fairsquare.store.people import Person
 from fairsquare.web.app import create_app
 

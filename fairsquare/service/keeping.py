@@ -18,7 +18,8 @@ from fairsquare.files.backup import Head, written
 from fairsquare.files.records import check_record
 from fairsquare.service.mariadb import MariaDBFault, PrivateMariaDB
 from fairsquare.settings import Settings
-from fairsquare.store.database import Connection, Database, connect_arguments, select
+from fairsquare.store.database import Connection, Database, select
+from fairsquare.store.nodes import arguments_of_serving
 
 _CHUNK = 1 << 20
 _ROWS_ONLY = (
@@ -188,7 +189,7 @@ def _tool(url: str, name: str, options: tuple[str, ...]) -> Iterator[_Tool]:
     program = shutil.which(name)
     if program is None:
         raise KeepingFault(f"{name} is not installed: apt-get install mariadb-client.")
-    own = connect_arguments(url)
+    own = arguments_of_serving(url)
     where = (
         [f"--socket={own['unix_socket']}"]
         if "unix_socket" in own

@@ -15,8 +15,8 @@ import pymysql
 from fairsquare.files.backup import Opened, opened
 from fairsquare.security_log import security
 from fairsquare.service.keeping import KeepingFault, held, records_checked
-from fairsquare.store.database import connect_arguments
 from fairsquare.store.migrate import MigrationFault, migrate, migrations
+from fairsquare.store.nodes import arguments_of_serving, connect_arguments
 
 BESIDE, BEFORE = "_restoring", "_before"
 """What the names of the two other databases end with: where it is read in, and where what was there goes."""
@@ -166,7 +166,7 @@ def _other(url: str, ending: str) -> str:
 @contextmanager
 def _connected(url: str) -> Iterator[Any]:
     try:
-        connection = pymysql.connect(**{**connect_arguments(url), "autocommit": True, "max_allowed_packet": 1 << 30})
+        connection = pymysql.connect(**{**arguments_of_serving(url), "autocommit": True, "max_allowed_packet": 1 << 30})
     except (pymysql.MySQLError, ValueError) as fault:
         raise KeepingFault(f"MariaDB says: {fault.args[-1]}") from None
     try:

@@ -14,7 +14,7 @@ import pymysql
 from pymysql.cursors import DictCursor
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.store.database import connect_arguments
+from fairsquare.store.nodes import arguments_of_serving
 
 FOLDER = Path(__file__).parent / "migrations"
 _WAIT_S = 120.0
@@ -55,7 +55,7 @@ def migrate(url: str, folder: Path = FOLDER, *, only: Collection[int] | None = N
 
     Raises `MigrationFault`.
     """
-    connection = pymysql.connect(**{**connect_arguments(url), "autocommit": True})
+    connection = pymysql.connect(**{**arguments_of_serving(url), "autocommit": True})
     try:
         with connection.cursor() as cursor:
             cursor.execute(
@@ -75,7 +75,7 @@ def migrate(url: str, folder: Path = FOLDER, *, only: Collection[int] | None = N
 
 def has_jobs(url: str) -> bool:
     """Return whether any job was ever opened in an up-to-date database."""
-    connection = pymysql.connect(**connect_arguments(url))
+    connection = pymysql.connect(**arguments_of_serving(url))
     try:
         with connection.cursor() as cursor:
             cursor.execute("SELECT EXISTS (SELECT 1 FROM job) AS some")

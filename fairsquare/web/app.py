@@ -130,11 +130,16 @@ def _health(app: FastAPI, database: Database) -> None:
 
     @app.get("/readyz", include_in_schema=False)
     def readyz() -> PlainTextResponse:
-        applied = database.run(lambda c: select(c, "SELECT version, applied_at FROM schema_migration"))
+        nodes = database.nodes
+        try:
+            applied = database.run(lambda c: select(c, "SELECT version, applied_at FROM schema_migration"))
+        except DatabaseAway:
+            why = "".join(f"{node}: {words}\n" for node, words in nodes.away.items())
+            return PlainTextResponse(f"the database does not serve\n{why}", status_code=503)
         missing = pending(applied)
         if missing:
             return PlainTextResponse(f"migrations to apply: {', '.join(missing)}\n", status_code=503)
-        return PlainTextResponse("ready\n")
+        return PlainTextResponse(f"ready, at {nodes.in_use}\n" if nodes.several else "ready\n")
 
 
 def _faults(app: FastAPI) -> None:

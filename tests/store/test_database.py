@@ -10,10 +10,11 @@ from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import VEHICLES
 from fairsquare.store import jobs, links, measuring, people, sessions, sheets
-from fairsquare.store.database import Connection, Database, DatabaseAway, connect_arguments, execute, select, select_one
+from fairsquare.store.database import Connection, Database, DatabaseAway, execute, select, select_one
 from fairsquare.store.facts import Lasting, load_facts
 from fairsquare.store.jobs import JobDetails, NoSuchJob, StaleEdit
 from fairsquare.store.migrate import FOLDER, MigrationFault, migrate, migrations
+from fairsquare.store.nodes import connect_arguments
 from fairsquare.store.once import KeyReused, once
 from fairsquare.store.passwords import check_password
 from tests.conftest import key

@@ -16,10 +16,11 @@ from fairsquare.job.facts.done import FinishItem
 from fairsquare.job.measure.ageing import aged
 from fairsquare.job.release.holds import job_state
 from fairsquare.store import clocks, records
-from fairsquare.store.database import Database, connect_arguments, execute
+from fairsquare.store.database import Database, execute
 from fairsquare.store.facts import load_facts
 from fairsquare.store.finishing import worked_before
 from fairsquare.store.jobs import find_job
+from fairsquare.store.nodes import connect_arguments
 from tests.conftest import by_admin, key
 from tests.web.fitting import SEAM, coupon, prove, ready_job
 

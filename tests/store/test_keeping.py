@@ -21,9 +21,10 @@ from fairsquare.service import restoring
 from fairsquare.service.keeping import KeepingFault, back_up, records_checked
 from fairsquare.service.restoring import bring_back
 from fairsquare.store import keys, people, records
-from fairsquare.store.database import Database, connect_arguments, execute, select
+from fairsquare.store.database import Database, execute, select
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.migrate import migrate
+from fairsquare.store.nodes import connect_arguments
 from tests.conftest import by_admin, key
 
 

@@ -13,7 +13,7 @@ from fairsquare.files.records import check_record
 from fairsquare.job.facts.done import Finished, FinishItem, LeftOut, OutsideWork, WeldMade
 from fairsquare.job.fit.job import gap_states
 from fairsquare.job.moves import MOVES, SIMPLE
-from fairsquare.store.database import connect_arguments
+from fairsquare.store.nodes import connect_arguments
 from fairsquare.words.tell import tell
 from tests.conftest import key
 from tests.web.fitting import (

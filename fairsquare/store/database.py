@@ -71,6 +71,8 @@ _NOT_SERVING = frozenset({1047, 1180, 1290, 1792, 1836})
 _NOT_TO_BE_KEPT = frozenset({1264, 1265, 1267, 1271, 1292, 1366, 1406, 3854})
 """Out of range, cut off, letters that a column does not have, too long."""
 _TRIES = 8
+_REGROUP_S, _PAUSE_S = 4.0, 0.1
+"""How long a cluster may take to agree who is left, where none of several nodes serves, and how often it is asked meanwhile."""
 
 
 class DatabaseAway(FairSquareError):
@@ -121,21 +123,24 @@ class Database:
         """Run `work` in one transaction and return its result; run it again after a deadlock or a lost connection, at another node
         where there is one.
 
-        `work` must be safe to repeat: what it writes carries a request key. Raises `DatabaseAway` when no server
-        can be reached and written to, and `NotToBeKept` for what does not go into a column.
+        `work` must be safe to repeat: what it writes carries a request key. Raises `DatabaseAway` when no server can be reached and
+        written to (of several: for longer than they take to agree who is left), and `NotToBeKept` for what does not go into a
+        column.
         """
-        lost = 0
-        for tried in range(_TRIES):
+        tried, lost, until = 0, 0, time.monotonic() + _REGROUP_S
+        while tried < _TRIES:
             try:
                 return self._once(work)
             except pymysql.MySQLError as fault:
                 code = fault.args[0] if fault.args else None
                 if code in _TRY_AGAIN:
                     time.sleep(random.uniform(0.005, 0.02) * 2**tried)  # noqa: S311 - a pause, not a secret
+                    tried += 1
                 elif _is_gone(fault):
-                    if lost == self.nodes.many:
-                        raise DatabaseAway from fault
                     lost += 1
+                    if lost > self.nodes.many and (not self.nodes.several or time.monotonic() > until):
+                        raise DatabaseAway from fault
+                    time.sleep(_PAUSE_S if lost > self.nodes.many else 0.0)
                 elif isinstance(fault, pymysql.err.DataError) or code in _NOT_TO_BE_KEPT:
                     raise NotToBeKept(fault) from fault
                 else:

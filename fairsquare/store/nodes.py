@@ -6,6 +6,7 @@ A URL names one server, or several of a cluster in the order in which they are p
 
 import threading
 import weakref
+from collections import Counter
 from collections.abc import Callable
 from contextlib import suppress
 from socket import SHUT_RDWR
@@ -35,6 +36,13 @@ class Node(NamedTuple):
     def __str__(self) -> str:
         """Return it as a URL has it."""
         return f"[{self.host}]:{self.port}" if ":" in self.host else f"{self.host}:{self.port}"
+
+
+class _Made(NamedTuple):
+    """To which node a connection was made, and how often that had been left by then."""
+
+    node: Node
+    left: int
 
 
 def nodes_of(url: str) -> tuple[Node, ...]:
@@ -98,7 +106,8 @@ class Nodes:
         self._url, self._all, self._look_every_s = url, nodes_of(url), look_every_s
         self._lock = threading.Lock()
         self._away: dict[Node, str] = {}
-        self._open: weakref.WeakKeyDictionary[Any, Node] = weakref.WeakKeyDictionary()
+        self._open: weakref.WeakKeyDictionary[Any, _Made] = weakref.WeakKeyDictionary()
+        self._left: Counter[Node] = Counter()
         self._over = threading.Event()
         self._thread: threading.Thread | None = None
 
@@ -137,7 +146,7 @@ class Nodes:
                 continue
             with self._lock:
                 self._away.pop(node, None)
-                self._open[connection] = node
+                self._open[connection] = _Made(node, self._left[node])
             return connection
         assert fault is not None
         raise fault
@@ -147,23 +156,27 @@ class Nodes:
         connection = self.connect()
         with suppress(pymysql.MySQLError):
             connection.close()
-        return self._open[connection]
+        return self._open[connection].node
 
     def is_to_be_left(self, connection: Any) -> bool:
         """Say whether a connection goes to a node that does not serve, or to one that comes after one that serves again."""
         if not self.several:
             return False
         with self._lock:
-            node = self._open.get(connection)
+            made = self._open.get(connection)
             best = next((one for one in self._all if one not in self._away), None)
-        return node is not None and best is not None and node != best
+        return made is not None and best is not None and made.node != best
 
     def leave_that_of(self, connection: Any, why: str) -> None:
-        """Have nobody ask the node of a connection any more: it said that it does not serve, or was lost."""
+        """Have nobody ask the node of a connection any more: it said that it does not serve, or was lost.
+
+        One that was made before its node was left, and was cut then, says nothing of how that node is now.
+        """
         with self._lock:
-            node = self._open.get(connection)
-        if node is not None:
-            self.leave(node, why)
+            made = self._open.get(connection)
+            new = made is not None and made.left == self._left[made.node]
+        if made is not None and new:
+            self.leave(made.node, why)
 
     def leave(self, node: Node, why: str) -> None:
         """Have nobody ask a node any more, until it is seen to serve; what waits for it is cut off, and tried at another."""
@@ -173,7 +186,8 @@ class Nodes:
             if node in self._away:
                 return
             self._away[node] = why
-            cut = [connection for connection, own in self._open.items() if own == node]
+            self._left[node] += 1
+            cut = [connection for connection, made in self._open.items() if made.node == node]
         log.warning("node left", node=str(node), why=why)
         for connection in cut:
             with suppress(OSError, AttributeError):

@@ -200,7 +200,7 @@ def test_where_none_is_there_it_is_said_soon_and_it_goes_on_by_itself(both, ways
     began = time.monotonic()
     with pytest.raises(DatabaseAway):
         both.run(ask)
-    assert time.monotonic() - began < 4.0
+    assert 3.0 < time.monotonic() - began < 9.0, "a cluster may have to agree first"
     ways[1].open()
     assert both.run(ask)
     assert until(lambda: both.nodes.in_use == ways[1].node)

@@ -115,6 +115,19 @@ def verify(
 
 
 @app.command()
+def cluster(
+    folder: Annotated[Path, typer.Option(help="where the data are kept")] = Path("var/cluster"),
+    host: Annotated[str, typer.Option(help="the address to listen on")] = "127.0.0.1",
+    port: Annotated[int, typer.Option(help="the port of the first server, or the next that is free")] = 8000,
+    fresh: Annotated[bool, typer.Option("--fresh", help="forget the data of the last time")] = False,
+) -> None:
+    """Run three nodes of a database and two servers on this machine with the demo's data, and say what to kill."""
+    from fairsquare.service.cluster import run_cluster
+
+    raise typer.Exit(run_cluster(folder, host, port, fresh=fresh))
+
+
+@app.command()
 def start(
     host: Annotated[str, typer.Option(help="the address to listen on")] = "127.0.0.1",
     port: Annotated[int, typer.Option(help="the port to listen on")] = 8000,

@@ -20,35 +20,35 @@ from fairsquare.store.migrate import has_jobs, migrate
 _UP_S = 30.0
 
 
-class _Stopped(Exception):
-    pass
+class Stopped(Exception):
+    """A signal asked us to stop."""
 
 
 def run_demo(folder: Path, host: str, port: int, *, fresh: bool, towers: bool = True) -> int:
     """Run the demo until Ctrl-C or a signal; return the exit status. Without `towers` nobody pulls as boards say."""
     for signal_number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
-        signal.signal(signal_number, _stop)
+        signal.signal(signal_number, stop_all)
     own = Settings().database_url
     mariadb = None if own else PrivateMariaDB(folder / "mariadb")
     children: list[Popen[bytes]] = []
     try:
         if mariadb and fresh:
-            _tell("forgetting the data of the demo")
+            tell("forgetting the data of the demo")
             mariadb.remove()
         folder.mkdir(parents=True, exist_ok=True)
-        _tell("starting MariaDB" if mariadb else "using the database of FAIRSQUARE_DATABASE_URL")
+        tell("starting MariaDB" if mariadb else "using the database of FAIRSQUARE_DATABASE_URL")
         url = mariadb.start() if mariadb else own
         os.environ |= {"FAIRSQUARE_DATABASE_URL": url, "FAIRSQUARE_DEMO": "1"}
         if mariadb:
             remember_url(folder, url)
         migrate(url)
-        _load(url)
+        load_demo(url)
         address = f"http://{host}:{free_port(port, host)}"
-        children = _start_all(folder, host, address, towers=towers)
-        _welcome(address)
+        children = start_all(folder, host, address, towers=towers)
+        welcome(address)
         return _watch(mariadb, children)
-    except _Stopped:
-        _tell("stopping")
+    except Stopped:
+        tell("stopping")
         return 0
     except (MariaDBFault, OSError) as fault:
         sys.stderr.write(f"{fault}\n")
@@ -63,24 +63,22 @@ def run_demo(folder: Path, host: str, port: int, *, fresh: bool, towers: bool = 
             mariadb.stop()
 
 
-def _load(url: str) -> None:
+def load_demo(url: str) -> None:
     """Load the demo's jobs where there are none. What that needs is imported only then, for a second start is to be quick."""
     if has_jobs(url):
-        _tell("the data of the last time are kept")
+        tell("the data of the last time are kept")
         return
     from fairsquare.demo.load import load_all
     from fairsquare.service.server import open_desk
 
     desk = open_desk()
-    _tell(f"{len(load_all(desk, tell=_tell))} demo jobs loaded, those of the past among them")
+    tell(f"{len(load_all(desk, tell=tell))} demo jobs loaded, those of the past among them")
     desk.database.close()
 
 
-def _start_all(folder: Path, host: str, address: str, *, towers: bool) -> list[Popen[bytes]]:
-    port = address.rpartition(":")[2]
-    with (folder / "server.log").open("ab") as log:
-        server = start([sys.executable, "-m", "fairsquare", "start", "--host", host, "--port", port], log=log)
-    _wait_until_up(address, server, folder / "server.log")
+def start_all(folder: Path, host: str, address: str, *, towers: bool) -> list[Popen[bytes]]:
+    """Start a server at an address, and the simulated instrument once it answers."""
+    server = start_server(folder / "server.log", host, address)
     with (folder / "instrument.log").open("ab") as log:
         instrument = start(
             [
@@ -101,7 +99,17 @@ def _start_all(folder: Path, host: str, address: str, *, towers: bool) -> list[P
     return [server, instrument]
 
 
-def _wait_until_up(address: str, server: Popen[bytes], log: Path) -> None:
+def start_server(log: Path, host: str, address: str, environment: dict[str, str] | None = None) -> Popen[bytes]:
+    """Start a server at an address, and wait until it answers. Raises `OSError` where it does not."""
+    command = [sys.executable, "-m", "fairsquare", "start", "--host", host, "--port", address.rpartition(":")[2]]
+    with log.open("ab") as out:
+        server = start(command, log=out, environment=environment)
+    wait_until_up(address, server, log)
+    return server
+
+
+def wait_until_up(address: str, server: Popen[bytes], log: Path) -> None:
+    """Wait until a server answers. Raises `OSError` with the end of its log where it does not."""
     until = time.monotonic() + _UP_S
     while time.monotonic() < until and server.poll() is None:
         try:
@@ -119,14 +127,15 @@ def _watch(mariadb: PrivateMariaDB | None, children: list[Popen[bytes]]) -> int:
     while True:
         time.sleep(0.3)
         if mariadb and not mariadb.running():
-            _tell("MariaDB died: starting it again; nothing that was confirmed is lost")
+            tell("MariaDB died: starting it again; nothing that was confirmed is lost")
             mariadb.restart()
         if children[0].poll() is not None:
             sys.stderr.write("The server ended: see server.log.\n")
             return 1
 
 
-def _welcome(address: str) -> None:
+def welcome(address: str) -> None:
+    """Say where it is, and who may sign in."""
     lines = ["", f"Fair Square is at  {address}", "", "Sign in as (an invented workshop, invented people):"]
     lines += [
         f"  {sign_in.name:<10} {sign_in.password:<22} {sign_in.full_name}, {sign_in.role}" for sign_in in SIGN_INS
@@ -136,11 +145,13 @@ def _welcome(address: str) -> None:
     sys.stdout.flush()
 
 
-def _tell(words: str) -> None:
+def tell(words: str) -> None:
+    """Say what is being done."""
     sys.stdout.write(f"· {words}\n")
     sys.stdout.flush()
 
 
-def _stop(number: int, frame: FrameType | None) -> NoReturn:
+def stop_all(number: int, frame: FrameType | None) -> NoReturn:
+    """Handle a signal."""
     del number, frame
-    raise _Stopped
+    raise Stopped

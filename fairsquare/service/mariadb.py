@@ -132,29 +132,27 @@ class PrivateMariaDB:
             raise MariaDBFault(
                 "Debian's package mariadb-server is not installed: run `apt-get install mariadb-server`."
             )
-        careless = ["--innodb-flush-log-at-trx-commit=2", "--innodb-log-file-size=24M"] if self._quick else []
         with (self.folder / "mariadb.log").open("ab") as log:
-            return start(
-                [
-                    server,
-                    "--no-defaults",
-                    f"--datadir={data}",
-                    f"--socket={data / 's'}" if len(str(data)) < 90 else "--socket=s",
-                    f"--tmpdir={_temporary(data)}",
-                    f"--pid-file={data / 'mariadb.pid'}",
-                    "--bind-address=127.0.0.1",
-                    f"--port={self.port}",
-                    "--skip-name-resolve",
-                    "--character-set-server=utf8mb4",
-                    "--collation-server=utf8mb4_unicode_520_ci",
-                    "--innodb-buffer-pool-size=128M",
-                    "--max-connections=100",
-                    "--performance-schema=OFF",
-                    *careless,
-                ],
-                log=log,
-                user=self._user,
-            )
+            return start([server, *self._options(data)], log=log, user=self._user)
+
+    def _options(self, data: Path) -> list[str]:
+        careless = ["--innodb-flush-log-at-trx-commit=2", "--innodb-log-file-size=24M"] if self._quick else []
+        return [
+            "--no-defaults",
+            f"--datadir={data}",
+            f"--socket={data / 's'}" if len(str(data)) < 90 else "--socket=s",
+            f"--tmpdir={_temporary(data)}",
+            f"--pid-file={data / 'mariadb.pid'}",
+            "--bind-address=127.0.0.1",
+            f"--port={self.port}",
+            "--skip-name-resolve",
+            "--character-set-server=utf8mb4",
+            "--collation-server=utf8mb4_unicode_520_ci",
+            "--innodb-buffer-pool-size=128M",
+            "--max-connections=100",
+            "--performance-schema=OFF",
+            *careless,
+        ]
 
     def _wait_until_up(self) -> None:
         until = time.monotonic() + _START_S

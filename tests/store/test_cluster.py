@@ -1,0 +1,104 @@
+"""A cluster of three nodes on this machine: what is written at two of them is at the third after one was killed."""
+
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from fairsquare.service import cluster
+from fairsquare.service.cluster import Cluster, free_ways
+from fairsquare.service.mariadb import MariaDBFault
+from fairsquare.store.database import Database, DatabaseAway, execute, select
+from fairsquare.store.migrate import migrate
+from fairsquare.store.nodes import nodes_of
+
+
+def test_every_node_has_ports_of_its_own_and_the_others_are_named_to_it(tmp_path) -> None:
+    made = Cluster(tmp_path)
+    ports = [port for ways in free_ways(3) for port in ways]
+    assert len(set(ports)) == 12
+    groups = {next(word for word in node._options(tmp_path) if "gcomm" in word) for node in made.nodes}
+    assert len(groups) == 1, "the same for all"
+    assert all(f"127.0.0.1:{node._ways.group}" in next(iter(groups)) for node in made.nodes)
+    assert not any("--wsrep-new-cluster" in node._options(tmp_path) for node in made.nodes), "none begins a second one"
+
+
+def test_each_server_asks_another_node_first(tmp_path) -> None:
+    made = Cluster(tmp_path)
+    ports = [node.port for node in made.nodes]
+    assert [node.port for node in nodes_of(made.url(0))] == ports
+    assert [node.port for node in nodes_of(made.url(1))] == [ports[1], ports[2], ports[0]]
+
+
+@pytest.mark.parametrize("last", [None, 1])
+def test_it_is_begun_with_the_node_that_stopped_last_or_not_at_all(tmp_path, monkeypatch, last) -> None:
+    made = Cluster(tmp_path)
+    for k, node in enumerate(made.nodes):
+        (node.folder / "data").mkdir(parents=True)
+        (node.folder / "data" / "grastate.dat").write_text(f"seqno: 5\nsafe_to_bootstrap: {int(k == last)}\n")
+        monkeypatch.setattr(node, "join", lambda password, node=node: done.append(f"{node.name} joins with {password}"))
+        monkeypatch.setattr(node, "begin", lambda node=node: done.append(f"{node.name} begins") or "mysql://f:pw@h/f")
+    done: list[str] = []
+    if last is None:
+        with pytest.raises(MariaDBFault, match="begin again with --fresh"):
+            made.start()
+    else:
+        made.start()
+        assert done == ["node 2 begins", "node 1 joins with pw", "node 3 joins with pw"]
+
+
+def test_what_died_is_started_again_after_a_while(monkeypatch, capsys) -> None:
+    now = [100.0]
+    monkeypatch.setattr(cluster.time, "monotonic", lambda: now[0])
+    died: dict[str, float] = {}
+    assert not cluster._is_due(died, "node 1", alive=True) and not died
+    assert not cluster._is_due(died, "node 1", alive=False)
+    now[0] += 19.0
+    assert not cluster._is_due(died, "node 1", alive=False)
+    now[0] += 2.0
+    assert cluster._is_due(died, "node 1", alive=False)
+    assert capsys.readouterr().out == "· node 1 died\n", "said once"
+    assert not cluster._is_due(died, "node 1", alive=True) and not died
+
+
+@pytest.fixture
+def three() -> Iterator[Cluster]:
+    with tempfile.TemporaryDirectory(prefix="fairsquare-cluster-") as name:
+        folder = Path(name)
+        folder.chmod(0o755)
+        made = Cluster(folder, quick=True)
+        made.start()
+        yield made
+        made.stop()
+        made.remove()
+
+
+def _in_time(database: Database, work) -> None:
+    """Do what the others have to agree for first who is left; on a busy machine they take longer than a deed waits."""
+    until = time.monotonic() + 60
+    while True:
+        try:
+            return database.run(work)
+        except DatabaseAway:
+            assert time.monotonic() < until, "they never agreed"
+
+
+def test_what_is_written_at_two_nodes_is_at_the_third_after_one_was_killed(three: Cluster) -> None:
+    migrate(three.url())
+    first, second = (Database(three.url(k), 2) for k in (0, 1))
+    write = "INSERT INTO listening VALUES (%s, 'm', '127.0.0.1', 1, UTC_TIMESTAMP(6))"
+    first.run(lambda c: execute(c, write, "at node 1"))
+    second.run(lambda c: execute(c, write, "at node 2"))
+    three.nodes[0].kill()
+    _in_time(first, lambda c: execute(c, write, "after node 1"))
+    assert first.nodes.in_use == nodes_of(three.url())[1]
+    third = Database(three.url(2), 1)
+    rows = third.run(lambda c: select(c, "SELECT name FROM listening ORDER BY name"))
+    assert [row["name"] for row in rows] == ["after node 1", "at node 1", "at node 2"]
+    three.nodes[1].kill()
+    with pytest.raises(DatabaseAway):
+        third.run(lambda c: execute(c, write, "without a quorum"))
+    for database in (first, second, third):
+        database.close()

@@ -52,9 +52,9 @@ def nodes_of(url: str) -> tuple[Node, ...]:
         raise ValueError(_SHAPE)
     nodes = []
     for host in parts.netloc.rpartition("@")[2].split(","):
-        one = urlsplit(f"//{host}")
+        named = urlsplit(f"//{host}")
         try:
-            nodes.append(Node(one.hostname or "127.0.0.1", one.port or _PORT))
+            nodes.append(Node(named.hostname or "127.0.0.1", named.port or _PORT))
         except ValueError:
             raise ValueError(f"{_SHAPE}: {host} is no host and port.") from None
     return tuple(dict.fromkeys(nodes))
@@ -137,7 +137,7 @@ class Nodes:
         """Return a connection to the first node that serves. Raises what PyMySQL raises where none does."""
         self._begin_to_look()
         fault: pymysql.MySQLError | None = None
-        for node in sorted(self._all, key=lambda one: one in self.away):
+        for node in sorted(self._all, key=self.away.__contains__):
             try:
                 connection = self._connected(node, more)
             except pymysql.MySQLError as failed:
@@ -164,7 +164,7 @@ class Nodes:
             return False
         with self._lock:
             made = self._open.get(connection)
-            best = next((one for one in self._all if one not in self._away), None)
+            best = next((node for node in self._all if node not in self._away), None)
         return made is not None and best is not None and made.node != best
 
     def leave_that_of(self, connection: Any, why: str) -> None:

@@ -82,9 +82,12 @@ def test_all_who_listen_are_told_of_what_others_recorded_by_one_question(told) -
             assert await heard(one, 2) and await heard(same, 2)
             assert other.revision == 1 and told.lines == 1 and told.here == 1
             assert told.asked[-1] == {"SL-0001", "SL-0002"}
-        await asyncio.sleep(0.4)
-        many = len(told.asked)
+        for _ in range(100):
+            await asyncio.sleep(0.05)
+            if not told.here:
+                break
         assert not told.here, "it says that it is gone"
+        many = len(told.asked)
         await asyncio.sleep(0.3)
         assert len(told.asked) == many, "nobody listens, nothing is asked"
         with bell.listen("SL-0002") as late:
@@ -135,11 +138,11 @@ def test_however_often_it_is_knocked_few_questions_are_asked(told) -> None:
     async def look() -> None:
         with bell.listen("SL-0001") as ear:
             assert await heard(ear, 1)
-            before = len(told.asked)
+            before, began = len(told.asked), time.monotonic()
             for _ in range(2000):
                 bell.ring("SL-0001")
             await asyncio.sleep(0.2)
-            assert len(told.asked) - before < 0.2 / LEAST_S + 40
+            assert len(told.asked) - before < (time.monotonic() - began) / LEAST_S + 3
         bell.close()
 
     asyncio.run(look())

@@ -146,7 +146,7 @@ def test_the_first_is_asked_and_the_next_as_soon_as_it_is_gone_and_it_is_gone_ba
     ways[0].cut()
     began = time.monotonic()
     both.run(ask)
-    assert time.monotonic() - began < 1.0
+    assert time.monotonic() - began < nodes.READ_S / 3, "no answer is waited for"
     assert both.nodes.in_use == ways[1].node and list(both.nodes.away) == [ways[0].node]
     ways[0].open()
     assert until(lambda: both.nodes.in_use == ways[0].node)
@@ -188,7 +188,7 @@ def test_a_node_that_hangs_is_left_with_what_waits_for_it(both, ways) -> None:
     ways[0].blocked = True
     began = time.monotonic()
     both.run(ask)
-    assert time.monotonic() - began < 8.0, "well before the answer is given up"
+    assert time.monotonic() - began < nodes.READ_S - 2, "before the answer is given up"
     assert both.nodes.in_use == ways[1].node
     assert "timed out" in both.nodes.away[ways[0].node]
 
@@ -200,7 +200,7 @@ def test_where_none_is_there_it_is_said_soon_and_it_goes_on_by_itself(both, ways
     began = time.monotonic()
     with pytest.raises(DatabaseAway):
         both.run(ask)
-    assert 3.0 < time.monotonic() - began < 9.0, "a cluster may have to agree first"
+    assert 3.0 < time.monotonic() - began < 20.0, "a cluster may have to agree first"
     ways[1].open()
     assert both.run(ask)
     assert until(lambda: both.nodes.in_use == ways[1].node)

@@ -106,10 +106,12 @@ class MadeOnce:
         self._waited: list[_Waited] = []
         self._thread: threading.Thread | None = None
 
-    def order(self, name: str, by: str, make: Callable[[], bytes]) -> Future[bytes]:
-        """Return what will be of that name: made by us where nobody else made or makes it. Raises `TooBusy`, `DatabaseAway`."""
-        waited = _Waited(name, Future(), by, make)
-        waited.future.set_running_or_notify_cancel()
+    def order(
+        self, name: str, by: str, make: Callable[[], bytes], future: Future[bytes] | None = None
+    ) -> Future[bytes]:
+        """Return what will be of that name, in a `future` that is given (see `not_to_be_cancelled`), else in a new one: made by us
+        where nobody else made or makes it. Raises `TooBusy`, `DatabaseAway`."""
+        waited = _Waited(name, future or not_to_be_cancelled(), by, make)
         if not self._claim(waited):
             self._wait_for(waited)
         return waited.future
@@ -204,6 +206,13 @@ class MadeOnce:
             made = self._database.run(lambda c: slow_work.result_of(c, self._kind, waited.name))
             waited.future.set_result(made or b"")
         return row.over
+
+
+def not_to_be_cancelled() -> Future[bytes]:
+    """Return a future that goes on whoever stops waiting for it."""
+    future: Future[bytes] = Future()
+    future.set_running_or_notify_cancel()
+    return future
 
 
 def _failed() -> FairSquareError:

@@ -20,7 +20,7 @@ from markupsafe import Markup
 from starlette.concurrency import run_in_threadpool
 
 from fairsquare import __version__
-from fairsquare.actions.made_once import MadeOnce
+from fairsquare.actions.made_once import MadeOnce, not_to_be_cancelled
 from fairsquare.core.errors import FairSquareError
 from fairsquare.processes import die_with_parent
 from fairsquare.store.database import Database
@@ -56,16 +56,22 @@ class Papers:
 
         A name says all that the PDF is made from. Raises `TooBusy`, `DatabaseAway`.
         """
-        with self._lock:
-            paper = self._kept.get(name, lambda: self._begin(name, by, page))
-            if paper.done() and paper.exception() is not None:
-                self._kept.forget(name)
-            return paper
-
-    def _begin(self, name: str, by: str, page: Callable[[], str]) -> Future[bytes]:
         whole = f"{name} {__version__}"
-        paper = self._once.order(whole, by, lambda: pdf_of(page(), self._running))
-        self._names[paper] = whole
+        with self._lock:
+            kept = self._kept.look(name)
+            if kept is not None:
+                if kept.done() and kept.exception() is not None:
+                    self._kept.forget(name)
+                return kept
+            paper = not_to_be_cancelled()
+            self._kept.put(name, paper)
+            self._names[paper] = whole
+        try:
+            self._once.order(whole, by, lambda: pdf_of(page(), self._running), paper)
+        except BaseException as fault:
+            self._kept.forget(name)
+            paper.set_exception(fault)
+            raise
         return paper
 
     def before(self, paper: Future[bytes]) -> int:

@@ -11,6 +11,7 @@ from fairsquare.actions.made_once import Leases, MadeOnce, new_token
 from fairsquare.core.errors import FairSquareError
 from fairsquare.store import slow_work
 from fairsquare.store.database import Database, execute
+from fairsquare.web.paper import Papers
 from fairsquare.workers import TooBusy
 
 
@@ -151,3 +152,21 @@ def test_what_is_a_day_old_is_forgotten(servers, database) -> None:
     database.run(lambda c: execute(c, "UPDATE slow_work SET at = UTC_TIMESTAMP(6) - INTERVAL 25 HOUR"))
     one.order("j", "ngozi", lambda: b"new").result(5)
     assert other.order("i", "ngozi", lambda: b"again").result(5) == b"again"
+
+
+def test_papers_that_are_too_many_are_refused_and_can_be_asked_for_again(database, monkeypatch) -> None:
+    """Two that ask at once have the same; who is refused leaves nothing behind that others would wait for."""
+    database.run(lambda c: execute(c, "DELETE FROM slow_work"))
+    papers, slow = Papers(database, 1), Slow()
+    monkeypatch.setattr("fairsquare.web.paper.pdf_of", lambda page, running: slow.make() + page.encode())
+    first = papers.order("a", "ngozi", lambda: " a")
+    assert papers.order("a", "mateus", lambda: " a") is first and not first.cancel()
+    monkeypatch.setattr(made_once, "MOST_OF_ONE", 1)
+    with pytest.raises(TooBusy):
+        papers.order("b", "ngozi", lambda: " b")
+    monkeypatch.setattr(made_once, "MOST_OF_ONE", 2)
+    second = papers.order("b", "ngozi", lambda: " b")
+    assert (papers.before(first), papers.before(second)) == (0, 1)
+    slow.may.set()
+    assert (first.result(5), second.result(5)) == (b"made a", b"made b")
+    papers.close()

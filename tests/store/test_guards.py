@@ -10,6 +10,7 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.store import put_back, records, work
 from fairsquare.store.database import Database, select_one
 from fairsquare.store.jobs import JobDetails
+from fairsquare.store.nodes import connect_arguments
 from fairsquare.store.put_back import ClockWatch
 from tests.conftest import key
 
@@ -63,17 +64,12 @@ def shifted(url):
     made = []
 
     def shift(seconds: float) -> tuple[Desk, Database]:
-        database = Database(url, 2)
-        now = database.run(lambda c: select_one(c, "SELECT UNIX_TIMESTAMP(NOW(6)) AS now"))["now"]
-        before = database._arguments["init_command"]
-        database.close()
-        again = Database.__new__(Database)
-        arguments = {**database._arguments, "init_command": f"{before}, timestamp = {float(now) + seconds:.6f}"}
-        again._arguments = arguments
-        import pymysql
-        from dbutils.pooled_db import PooledDB
-
-        again._pool = PooledDB(creator=pymysql, maxcached=2, maxconnections=2, blocking=True, ping=1, **arguments)
+        usual_clock, again = Database(url, 1), Database(url, 2)
+        now = usual_clock.run(lambda c: select_one(c, "SELECT UNIX_TIMESTAMP(NOW(6)) AS now"))["now"]
+        usual_clock.close()
+        own, usual = again.nodes._connected, connect_arguments(url)["init_command"]
+        command = f"{usual}, timestamp = {float(now) + seconds:.6f}"
+        again.nodes._connected = lambda node, more: own(node, {**more, "init_command": command})
         made.append(again)
         return Desk(again, software="t", workshop="t", number_prefix="SL-"), again
 

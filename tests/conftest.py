@@ -14,6 +14,7 @@ from typing import NamedTuple
 from urllib.parse import urlsplit
 
 import httpx
+import hypothesis
 import pymysql
 import pytest
 from starlette.testclient import TestClient
@@ -33,6 +34,9 @@ from fairsquare.store.nodes import connect_arguments
 from fairsquare.store.people import Person
 from fairsquare.web.app import create_app
 
+hypothesis.settings.register_profile("untimed", deadline=None)
+hypothesis.settings.load_profile("untimed")
+"""No test fails for the time that an example takes: a busy machine is no fault of ours."""
 LONGEST = frozenset(f"test_{name}.py" for name in ("service", "job", "fuzz", "starving", "finishing", "pages", "look"))
 
 

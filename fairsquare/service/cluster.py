@@ -2,7 +2,6 @@
 
 import os
 import shutil
-import signal
 import socket
 import sys
 import time
@@ -14,8 +13,8 @@ from typing import NamedTuple
 import pymysql
 
 from fairsquare.demo.people import SIGN_INS
-from fairsquare.processes import free_port, stop
-from fairsquare.service.demo import Stopped, load_demo, start_server, stop_all, tell
+from fairsquare.processes import free_port
+from fairsquare.service.demo import load_demo, start_server, tell, until_stopped
 from fairsquare.service.mariadb import MariaDBFault, PrivateMariaDB
 from fairsquare.store.migrate import migrate
 from fairsquare.store.nodes import Node
@@ -189,39 +188,27 @@ def free_ways(many: int) -> list[Ways]:
 
 def run_cluster(folder: Path, host: str, port: int, *, fresh: bool) -> int:
     """Run three nodes and two servers until Ctrl-C or a signal; return the exit status. What dies comes back after a while."""
-    for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
-        signal.signal(number, stop_all)
     cluster = Cluster(folder)
-    if fresh:
-        tell("forgetting the data of the cluster")
-        cluster.remove()
-        shutil.rmtree(folder, ignore_errors=True)
-    folder.mkdir(parents=True, exist_ok=True)
-    servers: list[Popen[bytes]] = []
-    try:
+
+    def work(servers: list[Popen[bytes]]) -> int:
+        if fresh:
+            tell("forgetting the data of the cluster")
+            cluster.remove()
+            shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir(parents=True, exist_ok=True)
         tell(f"starting {NODES} nodes of the database, one after the other")
         os.environ |= {"FAIRSQUARE_DATABASE_URL": cluster.start(), "FAIRSQUARE_DEMO": "1"}
         migrate(cluster.url())
         load_demo(cluster.url())
-        addresses = []
+        addresses: list[str] = []
         for k in range(SERVERS):
             addresses.append(f"http://{host}:{free_port(port + k, host)}")
             servers.append(_server(folder, cluster, host, addresses, k))
         _say_what_to_kill(cluster, addresses, servers)
         _see_to_all(folder, cluster, host, addresses, servers)
         return 0
-    except Stopped:
-        tell("stopping")
-        return 0
-    except (MariaDBFault, OSError) as fault:
-        sys.stderr.write(f"{fault}\n")
-        return 1
-    finally:
-        for number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
-            signal.signal(number, signal.SIG_IGN)
-        for server in servers:
-            stop(server)
-        cluster.stop()
+
+    return until_stopped(work, cluster.stop)
 
 
 def _server(folder: Path, cluster: Cluster, host: str, addresses: Sequence[str], k: int) -> Popen[bytes]:

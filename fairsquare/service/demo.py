@@ -5,6 +5,7 @@ import signal
 import sys
 import time
 import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 from subprocess import Popen
 from types import FrameType
@@ -26,12 +27,10 @@ class Stopped(Exception):
 
 def run_demo(folder: Path, host: str, port: int, *, fresh: bool, towers: bool = True) -> int:
     """Run the demo until Ctrl-C or a signal; return the exit status. Without `towers` nobody pulls as boards say."""
-    for signal_number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
-        signal.signal(signal_number, stop_all)
     own = Settings().database_url
     mariadb = None if own else PrivateMariaDB(folder / "mariadb")
-    children: list[Popen[bytes]] = []
-    try:
+
+    def work(children: list[Popen[bytes]]) -> int:
         if mariadb and fresh:
             tell("forgetting the data of the demo")
             mariadb.remove()
@@ -44,9 +43,26 @@ def run_demo(folder: Path, host: str, port: int, *, fresh: bool, towers: bool = 
         migrate(url)
         load_demo(url)
         address = f"http://{host}:{free_port(port, host)}"
-        children = start_all(folder, host, address, towers=towers)
+        children += start_all(folder, host, address, towers=towers)
         welcome(address)
         return _watch(mariadb, children)
+
+    def end() -> None:
+        if mariadb:
+            forget_url(folder)
+            mariadb.stop()
+
+    return until_stopped(work, end)
+
+
+def until_stopped(work: Callable[[list[Popen[bytes]]], int], end: Callable[[], None]) -> int:
+    """Do `work`, which starts children, until it ends or a signal comes; then stop them and `end`. Return the exit status."""
+    signals = (signal.SIGTERM, signal.SIGHUP, signal.SIGINT)
+    for signal_number in signals:
+        signal.signal(signal_number, stop_all)
+    children: list[Popen[bytes]] = []
+    try:
+        return work(children)
     except Stopped:
         tell("stopping")
         return 0
@@ -54,13 +70,11 @@ def run_demo(folder: Path, host: str, port: int, *, fresh: bool, towers: bool = 
         sys.stderr.write(f"{fault}\n")
         return 1
     finally:
-        for signal_number in (signal.SIGTERM, signal.SIGHUP, signal.SIGINT):
+        for signal_number in signals:
             signal.signal(signal_number, signal.SIG_IGN)
         for child in reversed(children):
             stop(child)
-        if mariadb:
-            forget_url(folder)
-            mariadb.stop()
+        end()
 
 
 def load_demo(url: str) -> None:

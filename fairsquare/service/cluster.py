@@ -5,12 +5,14 @@ import shutil
 import socket
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from subprocess import Popen
 from typing import NamedTuple
 
 import pymysql
+from pymysql.cursors import Cursor
 
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.processes import free_port
@@ -32,6 +34,8 @@ _HEARS = ";".join(
 )
 """A node that is not heard of for a second is suspected; where all others say so they go on without it. On a network that stutters
 the provider's own five seconds are better."""
+_CAUSAL = "repl.causal_read_timeout=PT5S"
+"""How long a transaction waits at its beginning for what other nodes had confirmed; then it is tried again."""
 _SYNCED_S, _BACK_AFTER_S = 120.0, 20.0
 NODES, SERVERS = 3, 2
 
@@ -86,20 +90,26 @@ class ClusterNode(PrivateMariaDB):
     def state(self) -> str:
         """Return what the node says of itself, such as Synced; empty where it does not answer."""
         try:
-            connection = pymysql.connect(
-                host="127.0.0.1",
-                port=self.port,
-                user="root",
-                password=self._password(),
-                connect_timeout=2,
-                read_timeout=2,
-            )
-            with connection, connection.cursor() as cursor:
+            with self.as_root() as cursor:
                 cursor.execute("SHOW GLOBAL STATUS LIKE 'wsrep_local_state_comment'")
                 row = cursor.fetchone()
         except pymysql.MySQLError:
             return ""
         return str(row[1]) if row else ""
+
+    @contextmanager
+    def as_root(self) -> Iterator[Cursor]:
+        """Yield a cursor of the node's administrator. Raises what PyMySQL raises."""
+        connection = pymysql.connect(
+            host="127.0.0.1",
+            port=self.port,
+            user="root",
+            password=self._password(),
+            connect_timeout=2,
+            read_timeout=2,
+        )
+        with connection, connection.cursor() as cursor:
+            yield cursor
 
     @property
     def is_safe_to_begin(self) -> bool:
@@ -120,7 +130,7 @@ class ClusterNode(PrivateMariaDB):
             f"--wsrep-cluster-address=gcomm://{group}",
             f"--wsrep-node-name={self.name}",
             f"--wsrep-node-address=127.0.0.1:{self._ways.group}",
-            f"--wsrep-provider-options={listens};gcache.size=64M;{_HEARS}",
+            f"--wsrep-provider-options={listens};gcache.size=64M;{_CAUSAL};{_HEARS}",
             "--wsrep-sst-method=rsync",
             f"--wsrep-sst-receive-address=127.0.0.1:{self._ways.whole}",
             *(["--wsrep-new-cluster"] if self._first else []),

@@ -149,8 +149,9 @@ class Database:
 
     @contextmanager
     def alone(self) -> Iterator[Connection]:
-        """Yield a connection of its own, beside the pool, where every statement stands for itself. Raises what PyMySQL raises."""
-        connection = cast(Connection, self.nodes.connect(autocommit=True))
+        """Yield a connection of its own, beside the pool, where every statement stands for itself and sees what its node has by
+        then, of several nodes not always what another has. Raises what PyMySQL raises."""
+        connection = cast(Connection, self.nodes.connect(sees_all=False, autocommit=True))
         try:
             yield connection
         finally:

@@ -1,14 +1,16 @@
 """A cluster of three nodes on this machine: what is written at two of them is at the third after one was killed."""
 
 import tempfile
+import threading
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
 
 from fairsquare.service import cluster
-from fairsquare.service.cluster import Cluster, free_ways
+from fairsquare.service.cluster import Cluster, ClusterNode, free_ways
 from fairsquare.service.mariadb import MariaDBFault
 from fairsquare.store.database import Database, DatabaseAway, execute, select
 from fairsquare.store.migrate import migrate
@@ -85,18 +87,34 @@ def _in_time(database: Database, work) -> None:
             assert time.monotonic() < until, "they never agreed"
 
 
+@contextmanager
+def _behind(node: ClusterNode, for_s: float) -> Iterator[None]:
+    """Have a node take in for a while nothing that the others confirm, as one that has much to do."""
+    with node.as_root() as cursor:
+        cursor.execute("FLUSH TABLES WITH READ LOCK")
+        later = threading.Timer(for_s, cursor.execute, ["UNLOCK TABLES"])
+        later.start()
+        yield
+        later.join()
+
+
+def _names(database: Database) -> list[str]:
+    return [row["name"] for row in database.run(lambda c: select(c, "SELECT name FROM listening ORDER BY name"))]
+
+
 def test_what_is_written_at_two_nodes_is_at_the_third_after_one_was_killed(three: Cluster) -> None:
     migrate(three.url())
     first, second = (Database(three.url(k), 2) for k in (0, 1))
     write = "INSERT INTO listening VALUES (%s, 'm', '127.0.0.1', 1, UTC_TIMESTAMP(6))"
-    first.run(lambda c: execute(c, write, "at node 1"))
+    with _behind(three.nodes[1], 0.5):
+        first.run(lambda c: execute(c, write, "at node 1"))
+        assert _names(second) == ["at node 1"], "what begins sees all that was confirmed anywhere"
     second.run(lambda c: execute(c, write, "at node 2"))
     three.nodes[0].kill()
     _in_time(first, lambda c: execute(c, write, "after node 1"))
     assert first.nodes.in_use == nodes_of(three.url())[1]
     third = Database(three.url(2), 1)
-    rows = third.run(lambda c: select(c, "SELECT name FROM listening ORDER BY name"))
-    assert [row["name"] for row in rows] == ["after node 1", "at node 1", "at node 2"]
+    assert _names(third) == ["after node 1", "at node 1", "at node 2"]
     three.nodes[1].kill()
     with pytest.raises(DatabaseAway):
         third.run(lambda c: execute(c, write, "without a quorum"))

@@ -31,6 +31,10 @@ class Settings(BaseSettings):
     )
     sign_in_tries: int = Field(default=8, ge=1, description="failed sign-ins in five minutes before a wait")
     backup_key: str = Field(default="", description="a key with which backups are sealed, kept elsewhere than they are")
+    metrics_key: str = Field(
+        default="",
+        description="who sends it as a bearer token may read /metrics, which else is not there: counts for Prometheus",
+    )
     own_host: str = Field(
         default="127.0.0.1",
         description="with servers on several machines: this machine's own address, such as 10.0.0.11, where the others tell it "

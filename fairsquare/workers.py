@@ -17,6 +17,7 @@ from contextlib import contextmanager
 from multiprocessing.connection import Connection
 from typing import TypeVar
 
+from fairsquare import metrics
 from fairsquare.core.errors import FairSquareError
 
 T = TypeVar("T")
@@ -51,9 +52,10 @@ class Broke(FairSquareError):
 
 
 class Queue:
-    """How much waits, in all and of one: a person, or a link and its address."""
+    """How much of a kind waits, in all and of one: a person, or a link and its address."""
 
-    def __init__(self, most: int = MOST_WAITING, most_of_one: int = MOST_OF_ONE) -> None:
+    def __init__(self, kind: str, most: int = MOST_WAITING, most_of_one: int = MOST_OF_ONE) -> None:
+        self._counted = metrics.QUEUED.labels(kind)
         self._most, self._most_of_one = most, most_of_one
         self._of: Counter[str] = Counter()
         self._lock = threading.Lock()
@@ -70,9 +72,11 @@ class Queue:
             if waiting >= self._most:
                 raise TooBusy(f"{waiting} things are being made before this one: ask again in a minute.")
             self._of[by] += 1
+        self._counted.inc()
         try:
             yield waiting
         finally:
+            self._counted.dec()
             with self._lock:
                 self._of[by] -= 1
                 if not self._of[by]:
@@ -86,8 +90,8 @@ class Workers:
         self._processes = processes
         self._pool: ProcessPoolExecutor | None = None
         self._lock = threading.Lock()
-        self.queue = Queue()
-        self.thoughts = Queue(MOST_THOUGHTS, MOST_THOUGHTS_OF_ONE)
+        self.queue = Queue("made")
+        self.thoughts = Queue("plans", MOST_THOUGHTS, MOST_THOUGHTS_OF_ONE)
 
     async def run(self, by: str, work: Callable[..., T], *arguments: object) -> T:
         """Return what `work`, a function of a module, makes of the arguments in one of the processes.

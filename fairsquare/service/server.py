@@ -12,6 +12,7 @@ from types import FrameType
 import structlog
 import uvicorn
 
+from fairsquare import metrics
 from fairsquare.actions import Desk
 from fairsquare.service.patience import PatientProtocol
 from fairsquare.service.restoring import under_way
@@ -167,11 +168,12 @@ def serve(host: str, port: int, workers: int = 0) -> int:
         http=PatientProtocol,
         backlog=_WAITING if settings.workers == 1 else 1,
     )
-    if settings.workers == 1:
-        return run(settings, config)
-    from fairsquare.service.several import supervise
+    with metrics.kept_together(wanted=bool(settings.metrics_key) and settings.workers > 1):
+        if settings.workers == 1:
+            return run(settings, config)
+        from fairsquare.service.several import supervise
 
-    return supervise(config)
+        return supervise(config)
 
 
 def run(

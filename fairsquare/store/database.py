@@ -13,6 +13,7 @@ import pymysql
 from dbutils.pooled_db import PooledDB
 from pydantic import BaseModel
 
+from fairsquare import metrics
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.who import Who
 from fairsquare.store.nodes import Nodes
@@ -109,6 +110,7 @@ class Database:
         """Make the pool; where it is to be `ready`, with all its connections. It holds one lock while it hands one out: what
         waits for the server, as a question whether a connection still stands, is done outside of it."""
         self.nodes = Nodes(url)
+        metrics.POOL_SIZE.inc(pool_size)
         self._pool = PooledDB(
             creator=self.nodes,
             mincached=pool_size if ready else 0,
@@ -134,17 +136,21 @@ class Database:
             except pymysql.MySQLError as fault:
                 code = fault.args[0] if fault.args else None
                 if code in _TRY_AGAIN:
+                    metrics.RETRIES.labels("conflict").inc()
                     time.sleep(random.uniform(0.005, 0.02) * 2**tried)  # noqa: S311 - a pause, not a secret
                     tried += 1
                 elif _is_gone(fault):
                     lost += 1
                     if lost > self.nodes.many and (not self.nodes.several or time.monotonic() > until):
+                        metrics.AWAY.inc()
                         raise DatabaseAway from fault
+                    metrics.RETRIES.labels("lost").inc()
                     time.sleep(_PAUSE_S if lost > self.nodes.many else 0.0)
                 elif isinstance(fault, pymysql.err.DataError) or code in _NOT_TO_BE_KEPT:
                     raise NotToBeKept(fault) from fault
                 else:
                     raise
+        metrics.AWAY.inc()
         raise DatabaseAway
 
     @contextmanager
@@ -164,8 +170,10 @@ class Database:
         self._pool.close()
 
     def _once(self, work: Callable[[Connection], T]) -> T:
-        connection = self._pool.connection()
+        with metrics.POOL_WAIT.time():
+            connection = self._pool.connection()
         try:
+            metrics.POOL_IN_USE.inc()
             self._open_again(connection)
             connection.begin()
             result = work(connection)
@@ -176,6 +184,7 @@ class Database:
             _roll_back(connection)
             raise
         finally:
+            metrics.POOL_IN_USE.dec()
             connection.close()
         return result
 

@@ -17,6 +17,8 @@ import pymysql
 import structlog
 from pymysql.cursors import DictCursor
 
+from fairsquare import metrics
+
 log = structlog.get_logger("fairsquare.nodes")
 CONNECT_S, READ_S = 2, 15
 _LOOK_EVERY_S, _TWICE = 1.0, 2
@@ -156,6 +158,7 @@ class Nodes:
             with self._lock:
                 self._away.pop(node, None)
                 self._open[connection] = _Made(node, self._left[node])
+            self._count_in_use()
             return connection
         assert fault is not None
         raise fault
@@ -198,6 +201,8 @@ class Nodes:
             self._left[node] += 1
             cut = [connection for connection, made in self._open.items() if made.node == node]
         log.warning("node left", node=str(node), why=why)
+        metrics.NODE_LEFT.labels(str(node)).inc()
+        self._count_in_use()
         for connection in cut:
             with suppress(OSError, AttributeError):
                 connection._sock.shutdown(SHUT_RDWR)
@@ -218,6 +223,11 @@ class Nodes:
                 raise
         connection._read_timeout = READ_S  # there is no other way to wait less for the greeting than for an answer
         return connection
+
+    def _count_in_use(self) -> None:
+        used = self.in_use
+        for node in self._all:
+            metrics.NODE_IN_USE.labels(str(node)).set(node == used)
 
     def _begin_to_look(self) -> None:
         with self._lock:
@@ -240,6 +250,7 @@ class Nodes:
             back = self._away.pop(node, None)
         if back is not None:
             log.warning("node is back", node=str(node))
+            self._count_in_use()
 
     def look_at_all(self, failed: dict[Node, int]) -> None:
         """See which nodes serve."""

@@ -6,6 +6,7 @@ import time
 import pymysql
 import structlog
 
+from fairsquare import metrics
 from fairsquare.core.errors import FairSquareError
 from fairsquare.store.database import Connection, Database, execute, select_one
 
@@ -46,10 +47,12 @@ class ClockWatch:
         row = self._database.run(lambda c: select_one(c, "SELECT UNIX_TIMESTAMP(UTC_TIMESTAMP(6)) AS now"))
         now, last = float(row["now"]) if row else 0.0, self._last
         self._last = now, went_on_s
+        metrics.CLOCK_AHEAD.set(now - time.time())
         lost = last[0] + (went_on_s - last[1]) - now if last else 0.0
         if lost < LEAST_S:
             return 0.0
         log.warning("clock put back", seconds=round(lost))
+        metrics.CLOCK_PUT_BACK.inc()
         self._database.run(lambda c: note(c, lost))
         return lost
 

@@ -18,7 +18,7 @@ from pydantic import ValidationError
 from starlette.exceptions import HTTPException
 from starlette.types import Scope
 
-from fairsquare import __version__
+from fairsquare import __version__, metrics
 from fairsquare.actions import Desk
 from fairsquare.actions.sign_in import SecondFactorFirst
 from fairsquare.api.problems import described
@@ -97,7 +97,7 @@ def create_app(settings: Settings, database: Database, demo_people: Sequence[Map
     for _, router in modules("fairsquare.api", "router"):
         app.include_router(router)
     app.mount("/static", _OwnFiles(directory=STATIC), name="static")
-    _health(app, database)
+    _health(app, database, settings.metrics_key)
     _faults(app)
     _describe(app)
     app.add_middleware(LimitBody, refuse=_refused, largest_mb=settings.largest_mb)
@@ -123,10 +123,19 @@ def _describe(app: FastAPI) -> None:
     app.openapi = openapi  # type: ignore[method-assign]
 
 
-def _health(app: FastAPI, database: Database) -> None:
+def _health(app: FastAPI, database: Database, metrics_key: str) -> None:
     @app.get("/healthz", include_in_schema=False)
     async def healthz() -> PlainTextResponse:
         return PlainTextResponse("ok\n")
+
+    @app.get("/metrics", include_in_schema=False)
+    def counted(request: Request) -> Response:
+        if not metrics_key:
+            raise HTTPException(404)
+        if not metrics.may_read(request.headers.get("authorization", ""), metrics_key):
+            words = "Send the key that FAIRSQUARE_METRICS_KEY has, as Authorization: Bearer KEY.\n"
+            return PlainTextResponse(words, status_code=401, headers={"www-authenticate": "Bearer"})
+        return Response(metrics.text(), media_type=metrics.CONTENT_TYPE)
 
     @app.get("/readyz", include_in_schema=False)
     def readyz() -> PlainTextResponse:

@@ -32,6 +32,7 @@ _DOORS: dict[Way, tuple[str, ...]] = {
         "GET /api/v1/compute/{name}",
         "GET /healthz",
         "GET /readyz",
+        "GET /metrics",
     ),
     "link": (
         "GET /supplement/{code}",

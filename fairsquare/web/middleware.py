@@ -14,8 +14,10 @@ from starlette.requests import Request
 from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from fairsquare import metrics
 from fairsquare.core.errors import FairSquareError
 from fairsquare.security_log import told_path
+from fairsquare.web.doors import door_of
 from fairsquare.web.sending import is_our_host
 
 MEGABYTE = 1024 * 1024
@@ -55,13 +57,14 @@ class AroundRequests:
         request_id = secrets.token_hex(8)
         scope.setdefault("state", {})["request_id"] = request_id
         structlog.contextvars.bind_contextvars(request_id=request_id)
-        began, status = time.perf_counter(), 500
+        began, status, listens = time.perf_counter(), 500, False
 
         async def send_with_headers(message: Message) -> None:
-            nonlocal status
+            nonlocal status, listens
             if message["type"] == "http.response.start":
                 status = message["status"]
                 headers = MutableHeaders(scope=message)
+                listens = headers.get("content-type", "").startswith("text/event-stream")
                 headers["x-request-id"] = request_id
                 for name, value in HEADERS.items():
                     headers.setdefault(name, value)
@@ -71,9 +74,12 @@ class AroundRequests:
             await send(message)
 
         try:
-            await self._app(scope, receive, send_with_headers)
+            with metrics.BEING_ANSWERED.track_inprogress():
+                await self._app(scope, receive, send_with_headers)
         finally:
-            self._tell(scope, status, time.perf_counter() - began)
+            seconds = time.perf_counter() - began
+            self._tell(scope, status, seconds)
+            _count(scope, status, None if listens else seconds)
             structlog.contextvars.unbind_contextvars("request_id")
 
     def _tell(self, scope: Scope, status: int, seconds: float) -> None:
@@ -89,6 +95,17 @@ class AroundRequests:
             ms=round(seconds * 1000, 1),
             person=state.get("person"),
         )
+
+
+def _count(scope: Scope, status: int, seconds: float | None) -> None:
+    """Count a request by its route, whose names are ours: what somebody made up is one of `none`. None: one that listened."""
+    method, path = scope["method"], scope["path"]
+    entered = door_of(method, path)
+    route = entered.door.path if entered else "/static" if path.startswith("/static/") else "none"
+    method = method if entered or route == "/static" else "other"
+    metrics.REQUESTS.labels(method, route, str(status)).inc()
+    if seconds is not None:
+        metrics.REQUEST_SECONDS.labels(method, route).observe(seconds)
 
 
 class OwnHost:

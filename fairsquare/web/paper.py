@@ -49,7 +49,7 @@ class Papers:
         self._names: WeakKeyDictionary[Future[bytes], str] = WeakKeyDictionary()
         self._lock = Lock()
         self._running: set[subprocess.Popen[bytes]] = set()
-        self.queue = Queue()
+        self.queue = Queue("papers")
 
     def order(self, name: str, by: str, page: Callable[[], str]) -> Future[bytes]:
         """Return the PDF of that name, begun for whoever asks when it is not there; one that failed is begun anew.

@@ -21,7 +21,7 @@ AT_ONCE, AT_ONCE_BY_LINK, MOST_HERE = 4, 2, 120
 """Of who signed in, and of a link or an address: each that is answered has its part of the processor, and the others have less."""
 LARGE = 1_000_000
 """Bytes of a body from which on one after the other of a person is taken in: photos and files, which nobody sends four at once."""
-_FREE = ("/healthz", "/readyz")
+_FREE = ("/healthz", "/readyz", "/metrics")
 
 
 class _Turns:

@@ -11,6 +11,7 @@ from contextlib import suppress
 
 import httpx
 import pytest
+from prometheus_client.parser import text_string_to_metric_families
 
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.processes import free_port, start, stop
@@ -18,6 +19,7 @@ from tests.conftest import key
 from tests.store.test_service import alive, children_of, until
 
 WORKERS = 2
+METRICS_KEY = "tern-and-lantern"
 
 
 class Several:
@@ -29,7 +31,7 @@ class Several:
         self.process = start(
             [sys.executable, "-m", "fairsquare", "start", "--port", str(port), "--workers", str(WORKERS)],
             log=log,
-            environment={"FAIRSQUARE_DATABASE_URL": url, "FAIRSQUARE_DEMO": "1"},
+            environment={"FAIRSQUARE_DATABASE_URL": url, "FAIRSQUARE_DEMO": "1", "FAIRSQUARE_METRICS_KEY": METRICS_KEY},
         )
         until(lambda: self.ready() and len(self.listening()) == WORKERS, "both answer")
 
@@ -75,6 +77,22 @@ def test_every_process_knows_what_any_of_them_recorded(several: Several) -> None
             assert other.get(f"/api/v1/jobs/{number}").json()["details"]["vehicle"] == "Sanderling tug"
 
 
+def counted(several: Several, name: str, *labels: str) -> float:
+    """Return a sum over all processes, as whichever answers tells it."""
+    answer = httpx.get(f"{several.address}/metrics", headers={"Authorization": f"Bearer {METRICS_KEY}"}, timeout=20)
+    samples = (one for family in text_string_to_metric_families(answer.text) for one in family.samples)
+    return sum(one.value for one in samples if one.name == name and set(labels) <= set(one.labels.values()))
+
+
+def test_whichever_is_asked_tells_what_all_of_them_counted(several: Several) -> None:
+    asked = "fairsquare_requests_total", "/api/v1/compute"
+    before = counted(several, *asked)
+    for _ in range(12):
+        assert httpx.get(f"{several.address}/api/v1/compute", timeout=20).status_code == 200
+    assert [counted(several, *asked) - before for _ in range(4)] == [12] * 4
+    assert counted(several, "fairsquare_node_in_use") == WORKERS
+
+
 def test_a_process_that_is_killed_is_started_anew_and_nothing_that_was_confirmed_is_lost(several: Several) -> None:
     before = several.listening()
     keys = [key() for _ in range(30)]
@@ -99,6 +117,7 @@ def test_a_process_that_is_killed_is_started_anew_and_nothing_that_was_confirmed
     seen = [http.get(f"/api/v1/jobs/{number}").json()["details"]["vehicle"] for number in numbers]
     assert Counter(seen) == Counter(f"Tug {k}" for k in range(30))
     until(lambda: len(several.listening()) == WORKERS and min(before) not in several.listening(), "it stands again")
+    assert counted(several, "fairsquare_node_in_use") == WORKERS, "the one that is gone counts no longer"
 
 
 def test_on_hup_each_is_replaced_in_turn_and_no_request_is_refused(several: Several) -> None:

@@ -58,7 +58,7 @@ def test_work_is_done_elsewhere_and_its_refusals_come_back() -> None:
 
 
 def test_the_queue_is_bounded_and_says_how_long_it_is() -> None:
-    queue = Queue(most=3, most_of_one=2)
+    queue = Queue("made", most=3, most_of_one=2)
     with queue.place("a") as before:
         assert before == 0
         with queue.place("a"):

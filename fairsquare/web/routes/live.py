@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import StreamingResponse
 from starlette.concurrency import run_in_threadpool
 
+from fairsquare import metrics
 from fairsquare.store import jobs
 from fairsquare.web.at_the_door import SignInFirst
 from fairsquare.web.page import desk_of, session_or_none
@@ -35,7 +36,7 @@ async def live(request: Request, number: str, revision: int = 0, board: bool = F
 async def _events(request: Request, number: str, revision: int, *, board: bool) -> AsyncIterator[str]:
     bell, asked_at = desk_of(request).bell, time.monotonic()
     yield "retry: 2000\n\n"
-    with bell.listen(number) as ear:
+    with bell.listen(number) as ear, metrics.LISTENING.track_inprogress():
         while not bell.closed and not await request.is_disconnected():
             ear.rung.clear()
             if ear.revision is not None and ear.revision != revision:

@@ -12,7 +12,15 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from prometheus_client import CONTENT_TYPE_LATEST, REGISTRY, CollectorRegistry, Counter, Gauge, Histogram, generate_latest
+from prometheus_client import (
+    CONTENT_TYPE_LATEST,
+    REGISTRY,
+    CollectorRegistry,
+    Counter,
+    Gauge,
+    Histogram,
+    generate_latest,
+)
 from prometheus_client.multiprocess import MultiProcessCollector, mark_process_dead
 
 KEPT_IN = "PROMETHEUS_MULTIPROC_DIR"
@@ -24,9 +32,7 @@ REQUEST_SECONDS = Histogram(
     "fairsquare_request_seconds", "How long a request took", ["method", "route"], buckets=_SECONDS
 )
 BEING_ANSWERED = Gauge("fairsquare_requests_here", "Requests that are here now", multiprocess_mode="livesum")
-LISTENING = Gauge(
-    "fairsquare_listening_pages", "Pages that listen for what is recorded", multiprocess_mode="livesum"
-)
+LISTENING = Gauge("fairsquare_listening_pages", "Pages that listen for what is recorded", multiprocess_mode="livesum")
 QUEUED = Gauge(
     "fairsquare_slow_work_waiting",
     "Who waits for photos, files and records (made), plans of the day (plans) and PDFs (papers)",
@@ -43,7 +49,10 @@ RETRIES = Counter(
 )
 AWAY = Counter("fairsquare_database_away", "Transactions given up because no node of the database served")
 NODE_IN_USE = Gauge(
-    "fairsquare_node_in_use", "Server processes that use this node of the database", ["node"], multiprocess_mode="livesum"
+    "fairsquare_node_in_use",
+    "Server processes that use this node of the database",
+    ["node"],
+    multiprocess_mode="livesum",
 )
 NODE_LEFT = Counter("fairsquare_node_left", "How often a node was left because it did not serve", ["node"])
 CLOCK_AHEAD = Gauge(
@@ -76,9 +85,9 @@ def text() -> bytes:
         return generate_latest(REGISTRY)
     for pid in {int(file.stem.rpartition("_")[2]) for file in Path(folder).glob("gauge_live*.db")}:
         if not _lives(pid):
-            mark_process_dead(pid, folder)
+            mark_process_dead(pid, folder)  # type: ignore[no-untyped-call]
     registry = CollectorRegistry()
-    MultiProcessCollector(registry, folder)
+    MultiProcessCollector(registry, folder)  # type: ignore[no-untyped-call]
     return generate_latest(registry)
 
 

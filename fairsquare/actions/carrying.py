@@ -1,6 +1,8 @@
 """A whole job carried from shop to shop as one file: made here, and read in where it comes to."""
 
 import secrets
+from contextlib import suppress
+from functools import partial
 from typing import Any
 
 from fairsquare.actions.desk import Desk, JobView, Unsure
@@ -13,7 +15,7 @@ from fairsquare.files.job_file import Incoming, JobBody, job_file
 from fairsquare.job.facts.intake import PhotoFact
 from fairsquare.job.facts.job import PRACTICE
 from fairsquare.store import came, jobs, keys, photos, records, sheets
-from fairsquare.store.database import Connection, now_of
+from fairsquare.store.database import Connection, DatabaseAway, now_of
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.people import Person
 
@@ -68,8 +70,9 @@ def _all_of(
 def carry_in(desk: Desk, person: Person, key: str, incoming: Incoming) -> str:
     """Take a job in from a file that is whole, and return its number here; one that came before is not taken again.
 
-    It is closed from the beginning: it is read here, and nothing is added to what the other shop recorded. Raises `Refused` that
-    says what is wrong with the file.
+    It is closed from the beginning: it is read here, and nothing is added to what the other shop recorded. Its photos are kept
+    first, each by itself: a transaction as large as all of them would hold up every node of a cluster. Raises `Refused` that says
+    what is wrong with the file.
     """
     check_may(person, "take in")
     file = incoming.file
@@ -78,20 +81,37 @@ def carry_in(desk: Desk, person: Person, key: str, incoming: Incoming) -> str:
     except ValueError:
         raise Refused("This job file is not taken: what was taken in cannot be read.", field="file") from None
 
+    before = desk.database.run(lambda c: _here(c, incoming))
+    claim, apart = secrets.token_hex(8), dict[int, int]()
+
     def work(connection: Connection) -> dict[str, Any]:
-        before = came.number_of(connection, file.manifest.sha256)
+        before = _here(connection, incoming)
         if before is not None:
             return {"number": before}
-        for sha256 in file.records:
-            here = records.job_of(connection, sha256)
-            if here is not None:
-                raise Refused(f"This job is here already: {here} has a record of it.", field="file", value=here)
         number = jobs.open_job(connection, details, person, desk.number_prefix)
-        _keep(connection, jobs.find_job(connection, number).id, number, incoming, person)
+        _keep(connection, jobs.find_job(connection, number).id, number, incoming, person, apart)
         _check_it_can_be_shown(desk, connection, number)
         return {"number": number}
 
-    return str(desk.once(person, key, "carry job in", work)["number"])
+    try:
+        for place, photo in enumerate(incoming.photos if before is None else ()):
+            keep = partial(photos.keep_apart, claim=claim, place=place, photo=incoming.photos[photo])
+            apart[photo] = desk.database.run(keep)
+        return str(desk.once(person, key, "carry job in", work)["number"])
+    finally:
+        with suppress(DatabaseAway):
+            desk.database.run(lambda c: photos.forget_apart(c, claim))
+
+
+def _here(connection: Connection, incoming: Incoming) -> str | None:
+    """Return the number under which a job was taken in before. Raises `Refused` for one that was recorded here."""
+    before = came.number_of(connection, incoming.file.manifest.sha256)
+    if before is None:
+        for sha256 in incoming.file.records:
+            here = records.job_of(connection, sha256)
+            if here is not None:
+                raise Refused(f"This job is here already: {here} has a record of it.", field="file", value=here)
+    return before
 
 
 def _check_it_can_be_shown(desk: Desk, connection: Connection, number: str) -> None:
@@ -106,7 +126,9 @@ def _check_it_can_be_shown(desk: Desk, connection: Connection, number: str) -> N
         ) from fault
 
 
-def _keep(connection: Connection, job_id: int, number: str, incoming: Incoming, person: Person) -> None:
+def _keep(
+    connection: Connection, job_id: int, number: str, incoming: Incoming, person: Person, apart: dict[int, int]
+) -> None:
     file, facts = incoming.file, incoming.file.body.facts
     if facts.sheet is not None:
         source = f"came with the job: {file.body.sheet_source}"
@@ -115,8 +137,17 @@ def _keep(connection: Connection, job_id: int, number: str, incoming: Incoming, 
         )
     kept: list[PhotoFact] = []
     for one in facts.photos:
-        photo = incoming.photos[one.id]
-        own = photos.keep_photo(connection, job_id, one.about, one.about_id, one.name, one.words, photo, person.id)
+        own = photos.keep_photo(
+            connection,
+            job_id,
+            one.about,
+            one.about_id,
+            one.name,
+            one.words,
+            incoming.photos[one.id],
+            person.id,
+            apart[one.id],
+        )
         kept.append(one.model_copy(update={"id": own}))
     for sha256, body in file.records.items():
         records.keep_record(connection, job_id, sha256, body, person.id)

@@ -6,6 +6,7 @@ Until that step nothing of ours is touched, and whatever cuts it off, it can be 
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -16,11 +17,13 @@ from fairsquare.files.backup import Opened, opened
 from fairsquare.security_log import security
 from fairsquare.service.keeping import KeepingFault, held, records_checked
 from fairsquare.store.migrate import MigrationFault, migrate, migrations
-from fairsquare.store.nodes import arguments_of_serving, connect_arguments
+from fairsquare.store.nodes import connect_arguments
+from fairsquare.store.steady import Steady
 
 BESIDE, BEFORE = "_restoring", "_before"
 """What the names of the two other databases end with: where it is read in, and where what was there goes."""
 _LOADING = "SET foreign_key_checks = 0, unique_checks = 0, sql_mode = 'NO_AUTO_VALUE_ON_ZERO', time_zone = '+00:00'"
+_THERE = 1062
 _GENERATED = 1906
 """MariaDB's warning that a generated column makes its own value: the one that reading rows back may give."""
 _VERSION = re.compile(rb"\(([0-9]{1,6}),'")
@@ -34,21 +37,21 @@ def bring_back(url: str, file: Path, key: str = "", *, over_people: bool = False
     """
     backup = opened(file, key)
     name = str(connect_arguments(url)["database"])
-    with _connected(url) as cursor:
-        _check_nothing_is_lost(cursor, name, over_people=over_people)
+    with _steady(url) as line:
+        line.run(lambda cursor, _: _check_nothing_is_lost(cursor, name, over_people=over_people))
         beside = _other(url, BESIDE)
-        _make_anew(cursor, name + BESIDE)
+        line.run(lambda cursor, _: _make_anew(cursor, name + BESIDE))
         try:
             _fill(beside, backup)
             words, good = records_checked(beside)
             migrate(beside)
             told = held(beside)
-            _swap(cursor, name)
+            line.run(lambda cursor, again: _swap(cursor, name, again))
         except pymysql.MySQLError as fault:
             raise KeepingFault(f"MariaDB says: {fault.args[-1]}. Nothing was changed; it can be done again.") from None
         finally:
             for other in (name + BESIDE, name + BEFORE):
-                cursor.execute(f"DROP DATABASE IF EXISTS `{other}`")
+                line.execute(f"DROP DATABASE IF EXISTS `{other}`")
     security("restored", file=file.name, told=told)
     return f"brought back: {told}", words, good
 
@@ -56,9 +59,9 @@ def bring_back(url: str, file: Path, key: str = "", *, over_people: bool = False
 def under_way(url: str) -> bool:
     """Say whether a restore was begun and not ended: its database stands beside ours."""
     name = str(connect_arguments(url)["database"])
-    with _connected(url) as cursor:
-        cursor.execute("SELECT 1 FROM information_schema.schemata WHERE schema_name = %s", (name + BESIDE,))
-        return cursor.fetchone() is not None
+    asked = "SELECT 1 FROM information_schema.schemata WHERE schema_name = %s"
+    with _steady(url) as line:
+        return bool(line.execute(asked, (name + BESIDE,)))
 
 
 def _fill(url: str, backup: Opened) -> None:
@@ -73,18 +76,27 @@ def _fill(url: str, backup: Opened) -> None:
         migrate(url, only=versions)
     except MigrationFault as fault:
         raise KeepingFault(str(fault)) from None
-    with _connected(url) as cursor:
-        cursor.execute(_LOADING)
-        tables = _tables(cursor, str(connect_arguments(url)["database"]))
+    with _steady(url, _LOADING) as line:
+        tables = line.run(lambda cursor, _: _tables(cursor, str(connect_arguments(url)["database"])))
         for table in sorted(tables - {"schema_migration"}):
-            cursor.execute(f"DELETE FROM `{table}`")  # noqa: S608 - a table of ours
+            line.execute(f"DELETE FROM `{table}`")  # noqa: S608 - a table of ours
         for table, statement in backup.inserts():
             if table == "schema_migration" and backup.head is None:
                 continue
             if table not in tables or table == "schema_migration":
                 raise KeepingFault(f"There is no table {table} in a backup of ours. Nothing was changed.", field="file")
-            cursor.execute(statement.decode("utf-8"))
-            _check_warnings(cursor, table)
+            line.run(partial(_put_in, table, statement.decode("utf-8")))
+
+
+def _put_in(table: str, statement: str, cursor: Any, again: bool) -> None:
+    """Put rows in; where it is done again because the answer was lost, they may be there."""
+    try:
+        cursor.execute(statement)
+    except pymysql.err.IntegrityError as fault:
+        if not again or fault.args[0] != _THERE:
+            raise
+        return
+    _check_warnings(cursor, table)
 
 
 def _check_warnings(cursor: Any, table: str) -> None:
@@ -123,8 +135,10 @@ def _check_nothing_is_lost(cursor: Any, name: str, *, over_people: bool) -> None
         )
 
 
-def _swap(cursor: Any, name: str) -> None:
+def _swap(cursor: Any, name: str, again: bool) -> None:
     """Put the tables that were read in in the place of ours, all in one statement: MariaDB does the whole of it or nothing."""
+    if again and not _tables(cursor, name + BESIDE):
+        return
     _make_anew(cursor, name + BEFORE)
     away = [f"`{name}`.`{table}` TO `{name}{BEFORE}`.`{table}`" for table in sorted(_tables(cursor, name))]
     here = [f"`{name}{BESIDE}`.`{table}` TO `{name}`.`{table}`" for table in sorted(_tables(cursor, name + BESIDE))]
@@ -164,13 +178,11 @@ def _other(url: str, ending: str) -> str:
 
 
 @contextmanager
-def _connected(url: str) -> Iterator[Any]:
+def _steady(url: str, begin: str = "") -> Iterator[Steady]:
+    """Yield a connection for long work by parts. Raises `KeepingFault` where none can be made."""
     try:
-        connection = pymysql.connect(**{**arguments_of_serving(url), "autocommit": True, "max_allowed_packet": 1 << 30})
+        line = Steady(url, begin, max_allowed_packet=1 << 30)
     except (pymysql.MySQLError, ValueError) as fault:
         raise KeepingFault(f"MariaDB says: {fault.args[-1]}") from None
-    try:
-        with connection.cursor() as cursor:
-            yield cursor
-    finally:
-        connection.close()
+    with line:
+        yield line

@@ -16,7 +16,7 @@ from pydantic import BaseModel
 from fairsquare import metrics
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.who import Who
-from fairsquare.store.nodes import Nodes
+from fairsquare.store.nodes import Nodes, is_conflict, is_gone
 
 T = TypeVar("T")
 M = TypeVar("M", bound=BaseModel)
@@ -64,11 +64,6 @@ class Connection(Protocol):
         """Close it, or give it back."""
 
 
-_TRY_AGAIN = frozenset({1213, 1205, 1020})
-"""Deadlock (also a failed certification in a cluster), lock wait timeout, record changed since last read."""
-_AWAY = frozenset({2002, 2003, 2006, 2013, 2055, 1053, 1927, 1040, 1077, 1079})
-_NOT_SERVING = frozenset({1047, 1180, 1290, 1792, 1836})
-"""Not ready (a node without a quorum), a commit that failed for want of one, read only in three ways."""
 _NOT_TO_BE_KEPT = frozenset({1264, 1265, 1267, 1271, 1292, 1366, 1406, 3854})
 """Out of range, cut off, letters that a column does not have, too long."""
 _TRIES = 8
@@ -134,19 +129,18 @@ class Database:
             try:
                 return self._once(work)
             except pymysql.MySQLError as fault:
-                code = fault.args[0] if fault.args else None
-                if code in _TRY_AGAIN:
+                if is_conflict(fault):
                     metrics.RETRIES.labels("conflict").inc()
                     time.sleep(random.uniform(0.005, 0.02) * 2**tried)  # noqa: S311 - a pause, not a secret
                     tried += 1
-                elif _is_gone(fault):
+                elif is_gone(fault):
                     lost += 1
                     if lost > self.nodes.many and (not self.nodes.several or time.monotonic() > until):
                         metrics.AWAY.inc()
                         raise DatabaseAway from fault
                     metrics.RETRIES.labels("lost").inc()
                     time.sleep(_PAUSE_S if lost > self.nodes.many else 0.0)
-                elif isinstance(fault, pymysql.err.DataError) or code in _NOT_TO_BE_KEPT:
+                elif isinstance(fault, pymysql.err.DataError) or (fault.args and fault.args[0] in _NOT_TO_BE_KEPT):
                     raise NotToBeKept(fault) from fault
                 else:
                     raise
@@ -179,7 +173,7 @@ class Database:
             result = work(connection)
             connection.commit()
         except BaseException as fault:
-            if isinstance(fault, pymysql.MySQLError) and _is_gone(fault):
+            if isinstance(fault, pymysql.MySQLError) and is_gone(fault):
                 self.nodes.leave_that_of(_bare(connection), str(fault.args[-1]) if fault.args else "lost")
             _roll_back(connection)
             raise
@@ -202,12 +196,6 @@ class Database:
 def _bare(connection: Any) -> Any:
     """Return PyMySQL's connection within the pool's."""
     return connection._con._con
-
-
-def _is_gone(fault: pymysql.MySQLError) -> bool:
-    """Say whether a fault is of the server or of the way to it, and not of what was asked."""
-    code = fault.args[0] if fault.args else None
-    return isinstance(fault, pymysql.err.InterfaceError) or code in _AWAY or code in _NOT_SERVING
 
 
 def _roll_back(connection: Connection) -> None:

@@ -24,6 +24,11 @@ CONNECT_S, READ_S = 2, 15
 _LOOK_EVERY_S, _TWICE = 1.0, 2
 _PORT = 3306
 _NOT_READY = 1047
+_TRY_AGAIN = frozenset({1213, 1205, 1020})
+"""Deadlock (also a failed certification in a cluster), lock wait timeout, record changed since last read."""
+_AWAY = frozenset({2002, 2003, 2006, 2013, 2055, 1053, 1927, 1040, 1077, 1079})
+_NOT_SERVING = frozenset({_NOT_READY, 1180, 1290, 1792, 1836})
+"""Not ready (a node without a quorum), a commit that failed for want of one, read only in three ways."""
 _SEES_ALL = "SET wsrep_sync_wait = 1"
 """Have a transaction begin once its node has all that any node had confirmed by then: what a person recorded through one server is
 on the next page through any other. What it costs stands in docs/running.md."""
@@ -95,6 +100,17 @@ def arguments_of_serving(url: str) -> dict[str, Any]:
     """Return PyMySQL's arguments for the first node of a URL that serves; for the only one without asking it."""
     nodes = Nodes(url)
     return connect_arguments(url, nodes.first_serving() if nodes.several else None)
+
+
+def is_gone(fault: pymysql.MySQLError) -> bool:
+    """Say whether a fault is of the server or of the way to it, and not of what was asked."""
+    code = fault.args[0] if fault.args else None
+    return isinstance(fault, pymysql.err.InterfaceError) or code in _AWAY or code in _NOT_SERVING
+
+
+def is_conflict(fault: pymysql.MySQLError) -> bool:
+    """Say whether a fault is of somebody else who wanted the same, so that what was asked may be asked again."""
+    return bool(fault.args) and fault.args[0] in _TRY_AGAIN
 
 
 class Nodes:

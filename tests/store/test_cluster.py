@@ -3,7 +3,8 @@
 import tempfile
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -15,6 +16,9 @@ from fairsquare.service.mariadb import MariaDBFault
 from fairsquare.store.database import Database, DatabaseAway, execute, select
 from fairsquare.store.migrate import migrate
 from fairsquare.store.nodes import nodes_of
+
+WRITE = """INSERT INTO listening (name, machine, host, port, seen_at)
+           VALUES (%s, 'm', '127.0.0.1', 1, UTC_TIMESTAMP(6))"""
 
 
 def test_every_node_has_ports_of_its_own_and_the_others_are_named_to_it(tmp_path) -> None:
@@ -102,21 +106,65 @@ def _names(database: Database) -> list[str]:
     return [row["name"] for row in database.run(lambda c: select(c, "SELECT name FROM listening ORDER BY name"))]
 
 
-def test_what_is_written_at_two_nodes_is_at_the_third_after_one_was_killed(three: Cluster) -> None:
+class Hands:
+    """Who records at several nodes all the time, and remembers what was confirmed."""
+
+    def __init__(self, databases: Sequence[Database]) -> None:
+        self.confirmed: list[str] = []
+        self.refused: list[BaseException] = []
+        self._over = threading.Event()
+        self._threads = [threading.Thread(target=self._write, args=own) for own in enumerate(databases)]
+
+    def _write(self, own: int, database: Database) -> None:
+        count = 0
+        while not self._over.wait(0.02):
+            count += 1
+            try:
+                database.run(lambda c, name=f"hand {own} {count}": execute(c, WRITE, name))
+            except Exception as fault:  # whatever somebody would have seen
+                self.refused.append(fault)
+            self.confirmed.append(f"hand {own} {count}")
+
+    def __enter__(self) -> "Hands":
+        for thread in self._threads:
+            thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._over.set()
+        for thread in self._threads:
+            thread.join()
+
+
+def _migrations_under_load(three: Cluster, databases: Sequence[Database], folder: Path) -> None:
+    """Bring in a new version through two nodes at once while others record: one applies it, nobody is refused."""
+    added = [f"ALTER TABLE listening ADD COLUMN IF NOT EXISTS c{k} INT NOT NULL DEFAULT 0;" for k in range(6)]
+    added += ["CREATE INDEX IF NOT EXISTS by_seen ON listening (seen_at);"]
+    (folder / "9001_more.sql").write_text("\n".join(added) + "\n")
+    with Hands(databases) as hands, ThreadPoolExecutor(2) as pool:
+        begun = [pool.submit(migrate, three.url(k), folder) for k in (0, 1)]
+        applied = [one.result() for one in begun]
+    assert sorted(applied) == [[], ["9001_more"]]
+    assert not hands.refused
+    assert set(hands.confirmed) == set(_names(databases[0])) and len(hands.confirmed) > 4
+    databases[0].run(lambda c: execute(c, "DELETE FROM listening"))
+
+
+def test_what_is_written_at_two_nodes_is_at_the_third_after_one_was_killed(three: Cluster, tmp_path) -> None:
     migrate(three.url())
     first, second = (Database(three.url(k), 2) for k in (0, 1))
-    write = "INSERT INTO listening VALUES (%s, 'm', '127.0.0.1', 1, UTC_TIMESTAMP(6))"
+    _migrations_under_load(three, (first, second), tmp_path)
     with _behind(three.nodes[1], 0.5):
-        first.run(lambda c: execute(c, write, "at node 1"))
+        first.run(lambda c: execute(c, WRITE, "at node 1"))
         assert _names(second) == ["at node 1"], "what begins sees all that was confirmed anywhere"
-    second.run(lambda c: execute(c, write, "at node 2"))
+    second.run(lambda c: execute(c, WRITE, "at node 2"))
     three.nodes[0].kill()
-    _in_time(first, lambda c: execute(c, write, "after node 1"))
+    _in_time(first, lambda c: execute(c, WRITE, "after node 1"))
     assert first.nodes.in_use == nodes_of(three.url())[1]
     third = Database(three.url(2), 1)
     assert _names(third) == ["after node 1", "at node 1", "at node 2"]
     three.nodes[1].kill()
     with pytest.raises(DatabaseAway):
-        third.run(lambda c: execute(c, write, "without a quorum"))
+        third.run(lambda c: execute(c, WRITE, "without a quorum"))
     for database in (first, second, third):
         database.close()

@@ -10,6 +10,7 @@ import zipfile
 from collections.abc import Callable
 
 import httpx
+import pymysql
 import pytest
 import rfc8785
 from PIL import Image
@@ -26,8 +27,8 @@ from fairsquare.job.facts.cuts import WeldTickFact
 from fairsquare.job.facts.damage import LineFact
 from fairsquare.job.facts.intake import SafetyFact
 from fairsquare.settings import Settings
-from fairsquare.store import people
-from fairsquare.store.database import Database
+from fairsquare.store import people, photos
+from fairsquare.store.database import Database, select
 from fairsquare.store.migrate import migrate
 from fairsquare.web.app import create_app
 from tests.conftest import Pages, by_admin, key
@@ -158,6 +159,57 @@ def test_nothing_is_added_to_it_and_it_is_not_taken_twice(file, other) -> None:
         refused = other.post(f"/jobs/TB-0001/{page}", 409, **fields)
         assert "came as a file, as SL-0001 of Sandlark Sound Ferries" in refused, page
     assert "came as a file" in other.post("/jobs/TB-0001/file", 409)
+
+
+def apart(url: str) -> list[dict]:
+    database = Database(url, 1)
+    rows = database.run(
+        lambda c: select(c, "SELECT a.*, f.picture AS beside FROM photo_apart a LEFT JOIN photo f ON f.apart_id = a.id")
+    )
+    database.close()
+    return rows
+
+
+@pytest.mark.parametrize("answered", [True, False])
+def test_its_photos_are_kept_one_by_one_and_taken_up_again_where_one_was_lost(
+    file, other, empty, monkeypatch, answered
+) -> None:
+    own, times = photos.keep_apart, []
+
+    def lost_once(connection, **given) -> int:
+        kept = own(connection, **given)
+        times.append(given["place"])
+        if len(times) == 1:
+            if answered:
+                connection.commit()
+            raise pymysql.err.OperationalError(2013, "lost")
+        return kept
+
+    monkeypatch.setattr(photos, "keep_apart", lost_once)
+    other.post("/jobs/files", files={"file": ("a.job.zip", file, "application/zip")})
+    (row,) = apart(empty)
+    assert times == [0, 0] and row["beside"] == b"", "kept once, and not a second time in the photo's own row"
+    assert row["as_sent"] == members(file)["photos/1.jpg"]
+
+
+def test_of_a_job_that_is_not_taken_nothing_is_kept_nor_of_one_whose_server_was_gone(
+    file, other, empty, monkeypatch
+) -> None:
+    by_admin(
+        empty,
+        "INSERT INTO photo_apart (claim, place, picture, at) VALUES ('gone', 0, 'x', UTC_TIMESTAMP(6) - INTERVAL 25 HOUR), "
+        "('under way', 0, 'y', UTC_TIMESTAMP(6))",
+    )
+
+    def refuse(*_) -> None:
+        raise Refused("This job file is not taken.")
+
+    with monkeypatch.context() as patch:
+        patch.setattr("fairsquare.actions.carrying._check_it_can_be_shown", refuse)
+        other.post("/jobs/files", 422, files={"file": ("a.job.zip", file, "application/zip")})
+    assert [row["claim"] for row in apart(empty)] == ["under way"]
+    other.post("/jobs/files", files={"file": ("a.job.zip", file, "application/zip")})
+    assert len(apart(empty)) == 2
 
 
 def test_it_is_not_taken_where_it_comes_from(as_role, job, file) -> None:

@@ -41,12 +41,13 @@ NODES, SERVERS = 3, 2
 
 
 class Ways(NamedTuple):
-    """The ports of a node: for SQL, for the others, for what it missed, and for a whole copy."""
+    """The ports of a node: for SQL, for the others, for what it missed, and for a whole copy; and where the others find it."""
 
     sql: int
     group: int
     missed: int
     whole: int
+    host: str = "127.0.0.1"
 
 
 class ClusterNode(PrivateMariaDB):
@@ -100,14 +101,7 @@ class ClusterNode(PrivateMariaDB):
     @contextmanager
     def as_root(self) -> Iterator[Cursor]:
         """Yield a cursor of the node's administrator. Raises what PyMySQL raises."""
-        connection = pymysql.connect(
-            host="127.0.0.1",
-            port=self.port,
-            user="root",
-            password=self._password(),
-            connect_timeout=2,
-            read_timeout=2,
-        )
+        connection = self._as_root(self._password(), connect_timeout=2, read_timeout=2)
         with connection, connection.cursor() as cursor:
             yield cursor
 
@@ -118,8 +112,8 @@ class ClusterNode(PrivateMariaDB):
         return kept.exists() and "safe_to_bootstrap: 1" in kept.read_text()
 
     def _options(self, data: Path) -> list[str]:
-        group = ",".join(f"127.0.0.1:{ways.group}" for ways in self._group)
-        listens = f"gmcast.listen_addr=tcp://127.0.0.1:{self._ways.group};ist.recv_addr=127.0.0.1:{self._ways.missed}"
+        group, own = ",".join(f"{ways.host}:{ways.group}" for ways in self._group), self._ways.host
+        listens = f"gmcast.listen_addr=tcp://{own}:{self._ways.group};ist.recv_addr={own}:{self._ways.missed}"
         return [
             *super()._options(data),
             "--binlog-format=ROW",
@@ -129,10 +123,10 @@ class ClusterNode(PrivateMariaDB):
             "--wsrep-cluster-name=fairsquare",
             f"--wsrep-cluster-address=gcomm://{group}",
             f"--wsrep-node-name={self.name}",
-            f"--wsrep-node-address=127.0.0.1:{self._ways.group}",
+            f"--wsrep-node-address={own}:{self._ways.group}",
             f"--wsrep-provider-options={listens};gcache.size=64M;{_CAUSAL};{_HEARS}",
             "--wsrep-sst-method=rsync",
-            f"--wsrep-sst-receive-address=127.0.0.1:{self._ways.whole}",
+            f"--wsrep-sst-receive-address={own}:{self._ways.whole}",
             *(["--wsrep-new-cluster"] if self._first else []),
         ]
 
@@ -140,11 +134,17 @@ class ClusterNode(PrivateMariaDB):
 class Cluster:
     """Nodes on this machine that have the same data."""
 
-    def __init__(self, folder: Path, many: int = NODES, *, quick: bool = False) -> None:
-        group = free_ways(many)
+    def __init__(
+        self,
+        folder: Path,
+        group: Sequence[Ways] = (),
+        *,
+        quick: bool = False,
+        kind: type[ClusterNode] = ClusterNode,
+    ) -> None:
+        group = group or free_ways(NODES)
         self.nodes = [
-            ClusterNode(folder / f"node-{k + 1}", f"node {k + 1}", ways, group, quick=quick)
-            for k, ways in enumerate(group)
+            kind(folder / f"node-{k + 1}", f"node {k + 1}", ways, group, quick=quick) for k, ways in enumerate(group)
         ]
         self._password = ""
 
@@ -165,7 +165,7 @@ class Cluster:
     def url(self, first: int = 0) -> str:
         """Return the URL that names all nodes, one of them first."""
         order = [*self.nodes[first:], *self.nodes[:first]]
-        hosts = ",".join(str(Node("127.0.0.1", node.port)) for node in order)
+        hosts = ",".join(str(Node(node.host, node.port)) for node in order)
         return f"mysql://fairsquare:{self._password}@{hosts}/fairsquare"
 
     def again(self, node: ClusterNode) -> None:
@@ -193,7 +193,7 @@ def free_ways(many: int) -> list[Ways]:
     ports = [int(door.getsockname()[1]) for door in doors]
     for door in doors:
         door.close()
-    return [Ways(*ports[4 * k : 4 * k + 4]) for k in range(many)]
+    return [Ways(*own) for own in zip(*[iter(ports)] * 4, strict=True)]
 
 
 def run_cluster(folder: Path, host: str, port: int, *, fresh: bool) -> int:

@@ -110,7 +110,7 @@ class PrivateMariaDB:
 
     def _install(self, data: Path) -> None:
         installer = shutil.which("mariadb-install-db") or shutil.which("mysql_install_db")
-        if installer is None or _server() is None:
+        if installer is None or server_program() is None:
             raise MariaDBFault(
                 "Debian's package mariadb-server is not installed: run `apt-get install mariadb-server`."
             )
@@ -132,7 +132,7 @@ class PrivateMariaDB:
             raise MariaDBFault(f"The data folder could not be made:\n{done.stdout[-1500:]}{done.stderr[-1500:]}")
 
     def _launch(self, data: Path) -> subprocess.Popen[bytes]:
-        server = _server()
+        server = server_program()
         if server is None:
             raise MariaDBFault(
                 "Debian's package mariadb-server is not installed: run `apt-get install mariadb-server`."
@@ -216,5 +216,6 @@ def _temporary(data: Path) -> Path:
     return data.with_name(f"{data.name}-tmp")
 
 
-def _server() -> str | None:
+def server_program() -> str | None:
+    """Return where MariaDB's server is; None where it is not installed."""
     return shutil.which("mariadbd", path=f"{os.environ.get('PATH', '')}:/usr/sbin:/sbin")

@@ -146,6 +146,39 @@ class NotServing:
         monkeypatch.setattr(Nodes, "_connected", connected)
 
 
+class Giving:
+    """Has one node say of itself that it gives another all it has."""
+
+    def __init__(self, monkeypatch, node: Node) -> None:
+        self.node: Node | None = node
+        own = Nodes._connected
+        monkeypatch.setattr(
+            Nodes, "_connected", lambda self_, node, more: (own(self_, node, more)[0], node == self.node)
+        )
+
+
+def test_a_node_that_gives_another_all_it_has_is_left_where_a_third_serves_and_gone_back_to(
+    both, ways, monkeypatch
+) -> None:
+    both.run(ask)
+    giving = Giving(monkeypatch, ways[0].node)
+    assert until(lambda: both.nodes.in_use == ways[1].node), "seen by who looks after them"
+    assert both.nodes.away == {ways[0].node: "it gives another node all it has"}
+    both.run(ask)
+    giving.node = None
+    assert until(lambda: both.nodes.in_use == ways[0].node)
+
+
+def test_a_node_that_gives_another_all_it_has_is_asked_where_no_other_serves(both, ways, monkeypatch) -> None:
+    Giving(monkeypatch, ways[0].node)
+    assert both.run(ask) and both.nodes.in_use == ways[1].node
+    ways[1].cut()
+    assert both.run(ask), "at once, and not after the other was asked first"
+    assert both.nodes.in_use == ways[0].node
+    ways[1].open()
+    assert until(lambda: both.nodes.in_use == ways[1].node)
+
+
 @pytest.mark.parametrize("code", [1047, 1180, 1290, 1792])
 def test_a_node_that_says_that_it_does_not_serve_is_left(both, ways, monkeypatch, code) -> None:
     both.run(ask)

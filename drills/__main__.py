@@ -4,9 +4,9 @@ import sys
 import time
 from collections.abc import Iterator, Sequence
 
-from drills.ground import Ground, Outcome, ground, hold_drill
-from drills.scenes import PLAIN, Scene
-from fairsquare.service.cluster import Cluster
+from drills.ground import Ground, Outcome, hold_drill
+from drills.grounds import GROUNDS, MakeGround, NotHere
+from drills.scenes import Scene
 
 _COLUMNS = (
     ("drill", 24),
@@ -22,26 +22,28 @@ _COLUMNS = (
 
 
 def main(wanted: Sequence[str]) -> int:
-    """Hold the drills whose names have one of the words in them, or all; return 1 where anything was lost, doubled or refused."""
-    chosen = [scene for scene in PLAIN if not wanted or any(word in scene.name for word in wanted)]
+    """Hold the drills whose names have one of the words in them, or all; return 1 where one did not hold, or could not be held."""
+    every = [scene.name for _, scenes in GROUNDS for scene in scenes]
+    chosen = [name for name in every if not wanted or any(word in name for word in wanted)]
     if not chosen:
-        sys.stderr.write(f"There is no such drill: {', '.join(scene.name for scene in PLAIN)}.\n")
+        sys.stderr.write(f"There is no such drill: {', '.join(every)}.\n")
         return 2
-    bad = 0
+    began, bad = time.monotonic(), 0
     sys.stdout.write("  ".join(name.ljust(width) for name, width in _COLUMNS) + "  what a person saw\n")
-    for scene, outcome in held(chosen):
-        good = outcome.good and outcome.found.longest_s <= scene.most_wait_s
-        bad += not good
-        sys.stdout.write(line(scene.name, outcome) + ("" if good else "   NOT GOOD") + "\n")
-        for remark in (*outcome.remarks, *sorted(set(outcome.refused))[:5]):
-            sys.stdout.write(f"    {remark}\n")
-        sys.stdout.flush()
+    for make, scenes in GROUNDS:
+        here = [scene for scene in scenes if scene.name in chosen]
+        try:
+            bad += sum(not tell(scene, outcome) for scene, outcome in held(make, here)) if here else 0
+        except NotHere as fault:
+            bad += len(here)
+            sys.stdout.write(f"{', '.join(scene.name for scene in here)}: not held: {fault}\n")
+    sys.stdout.write(f"{len(chosen) - bad} of {len(chosen)} held, in {(time.monotonic() - began) / 60:.0f} minutes\n")
     return int(bool(bad))
 
 
-def held(scenes: Sequence[Scene]) -> Iterator[tuple[Scene, Outcome]]:
+def held(make: MakeGround, scenes: Sequence[Scene]) -> Iterator[tuple[Scene, Outcome]]:
     """Hold drills one after the other on one ground, and yield what each showed."""
-    with ground(lambda folder: Cluster(folder, quick=True)) as at:
+    with make() as at:
         at.start_servers()
         for scene in scenes:
             yield scene, hold(at, scene)
@@ -49,9 +51,18 @@ def held(scenes: Sequence[Scene]) -> Iterator[tuple[Scene, Outcome]]:
 
 def hold(at: Ground, scene: Scene) -> Outcome:
     """Hold one drill."""
-    outcome = hold_drill(at, scene.name, scene.happens, scene.crew)
-    time.sleep(1)
-    return outcome
+    with scene.around(at) as addresses:
+        return hold_drill(at, scene.name, scene.happens, scene.crew, addresses)
+
+
+def tell(scene: Scene, outcome: Outcome) -> bool:
+    """Print what a drill showed, and say whether it held."""
+    good = outcome.good and outcome.found.longest_s <= scene.most_wait_s
+    sys.stdout.write(line(scene.name, outcome) + ("" if good else "   NOT GOOD") + "\n")
+    for remark in (*outcome.remarks, *sorted(set(outcome.refused))[:5]):
+        sys.stdout.write(f"    {remark}\n")
+    sys.stdout.flush()
+    return good
 
 
 def line(name: str, outcome: Outcome) -> str:

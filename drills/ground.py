@@ -15,8 +15,9 @@ from subprocess import Popen
 import numpy as np
 import pymysql
 
-from drills.hands import Caller, Hand, Recorder, Watcher
+from drills.hands import Caller, Hand, Recorder, Watcher, sign_in_of
 from drills.journal import Found, Row, found, told
+from drills.lines import AtCommit
 from fairsquare.actions import Desk
 from fairsquare.actions.measuring import open_setup, take_readings
 from fairsquare.core.intake.safety import SAFETY_ITEMS
@@ -29,13 +30,15 @@ from fairsquare.service.demo import start_server
 from fairsquare.service.keeping import records_checked
 from fairsquare.stand_ins.vehicles import DUNLIN, instrument_reading
 from fairsquare.store import people
-from fairsquare.store.database import Database, select
+from fairsquare.store.database import Connection, Database, select
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.migrate import migrate
 from fairsquare.store.nodes import connect_arguments
 from fairsquare.store.people import Person
 
 SERVERS = 2
+CLOCK = "clock"
+"""In the folder of a ground: by how much the clock of a node is wrong that is asked to read it."""
 _SYNCED_S, _SETTLED_S = 120.0, 60.0
 
 
@@ -61,7 +64,7 @@ class Ground:
     """Three nodes, two servers, each of which asks the node of its number first."""
 
     def __init__(self, folder: Path, cluster: Cluster) -> None:
-        self.folder, self.cluster = folder, cluster
+        self.folder, self.cluster, self.at_commit = folder, cluster, AtCommit()
         self.desk: Desk
         self.addresses: list[str] = []
         self.servers: list[Popen[bytes]] = []
@@ -74,14 +77,10 @@ class Ground:
         url = self.cluster.url()
         migrate(url)
         self.desk = Desk(Database(url, 2), software="a drill", workshop="a drill", number_prefix="SL-")
-        with_roles = {
-            one.name: self.desk.database.run(
-                lambda c, one=one: people.add_person(c, one.name, one.full_name, one.role, one.password, demo=True)
-            )
-            for one in SIGN_INS
-        }
-        lead = next(one for one in SIGN_INS if one.role == "lead")
-        self._person = Person(with_roles[lead.name], lead.name, lead.full_name, "lead")
+        self.desk.database.run(_let_in)
+        lead = sign_in_of("lead")
+        ids = {row["name"]: row["id"] for row in self.desk.database.run(people.people)}
+        self._person = Person(ids[lead.name], lead.name, lead.full_name, "lead")
 
     def start_servers(self, urls: Sequence[str] = ()) -> None:
         """Start the servers, over these ways to the database or their own."""
@@ -89,6 +88,13 @@ class Ground:
         for k in range(SERVERS):
             self.addresses.append(f"http://127.0.0.1:{free_port()}")
             self.servers.append(self._server(k))
+
+    def servers_over(self, urls: Sequence[str] = ()) -> None:
+        """Have the servers started anew over these ways to the database, or over their own."""
+        self._urls = list(urls) or [self.cluster.url(k) for k in range(SERVERS)]
+        for k in range(SERVERS):
+            stop(self.servers[k])
+            self.servers[k] = self._server(k)
 
     def server_again(self, k: int) -> None:
         """Start a server again that was killed."""
@@ -187,6 +193,11 @@ class Ground:
         self.desk.sign(self._person, _key(), number, hold, state.evidence, "a drill" if state.missing else "")
 
 
+def _let_in(connection: Connection) -> None:
+    for one in SIGN_INS:
+        people.add_person(connection, one.name, one.full_name, one.role, one.password, demo=True)
+
+
 def _key() -> str:
     return secrets.token_hex(12)
 
@@ -194,7 +205,8 @@ def _key() -> str:
 def _committed(node: ClusterNode) -> str:
     with suppress(pymysql.MySQLError), node.as_root() as cursor:
         cursor.execute("SHOW GLOBAL STATUS LIKE 'wsrep_last_committed'")
-        return str(cursor.fetchone()[1])
+        row = cursor.fetchone()
+        return str(row[1]) if row else ""
     return node.name
 
 
@@ -256,9 +268,9 @@ def hold_drill(
     checked = [at.records(node) for node in at.cluster.nodes]
     outcome = Outcome(result, len(recorder.made), all(good and set(recorder.made) <= kept for _, good, kept in checked))
     outcome.remarks += result.words + [words for words, good, _ in checked if not good]
-    for one in (*hands, recorder):
-        outcome.saw += one.caller.seen
-        outcome.refused += one.caller.refused
+    for caller in (*(hand.caller for hand in hands), recorder.caller):
+        outcome.saw += caller.seen
+        outcome.refused += caller.refused
     for watcher in watchers:
         outcome.saw += watcher.saw
         outcome.page_away_s = max(outcome.page_away_s, watcher.longest_s)

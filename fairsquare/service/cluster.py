@@ -36,8 +36,8 @@ _HEARS = ";".join(
     )
 )
 """A node that is not heard of for a second is suspected; where all others say so they go on without it, and say it five times a
-second until they agree (once a second, as the provider has it, cost two seconds more). On a network that stutters the provider's own
-five seconds are better."""
+second until they agree (once a second, as the provider has it, cost two seconds more). On a network that stutters the provider's
+own five seconds are better."""
 _CAUSAL = "repl.causal_read_timeout=PT5S"
 """How long a transaction waits at its beginning for what other nodes had confirmed; then it is tried again."""
 _SYNCED_S, _BACK_AFTER_S = 120.0, 20.0
@@ -188,7 +188,8 @@ class Cluster:
     def start(self) -> str:
         """Start all, and return the URL that names them all, the first first. Raises `MariaDBFault`.
 
-        It is begun with the node that stopped last; where none was stopped in order, as after a power cut, with that which has most.
+        It is begun with the node that stopped last; where none was stopped in order, as after a power cut, with the one that has
+        most.
         """
         made = [node for node in self.nodes if (node.folder / "data" / "grastate.dat").exists()]
         first = next((node for node in self.nodes if node.is_safe_to_begin), None)

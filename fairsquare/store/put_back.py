@@ -2,6 +2,7 @@
 
 import threading
 import time
+from contextlib import suppress
 
 import pymysql
 import structlog
@@ -46,19 +47,19 @@ class ClockWatch:
         """Return by how many seconds the clock was put back since it was looked at last; `went_on_s` is a clock that never is."""
         row = self._database.run(lambda c: select_one(c, "SELECT UNIX_TIMESTAMP(UTC_TIMESTAMP(6)) AS now"))
         now, last = float(row["now"]) if row else 0.0, self._last
-        self._last = now, went_on_s
         metrics.CLOCK_AHEAD.set(now - time.time())
         lost = last[0] + (went_on_s - last[1]) - now if last else 0.0
-        if lost < LEAST_S:
-            return 0.0
-        log.warning("clock put back", seconds=round(lost))
-        metrics.CLOCK_PUT_BACK.inc()
-        self._database.run(lambda c: note(c, lost))
-        return lost
+        if lost >= LEAST_S:
+            self._database.run(lambda c: note(c, lost))
+            log.warning("clock put back", seconds=round(lost))
+            metrics.CLOCK_PUT_BACK.inc()
+        self._last = now, went_on_s
+        return lost if lost >= LEAST_S else 0.0
 
     def _watch(self) -> None:
-        while not self._stop.wait(_EVERY_S):
-            try:
+        """Look at once, so that what is put back soon after the start is seen, too; what could not be noted is seen again."""
+        while True:
+            with suppress(FairSquareError, pymysql.MySQLError):
                 self.look(time.monotonic())
-            except (FairSquareError, pymysql.MySQLError):
-                continue
+            if self._stop.wait(_EVERY_S):
+                return

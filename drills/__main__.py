@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from drills.ground import Ground, Outcome, hold_drill
 from drills.grounds import GROUNDS, MakeGround, NotHere
 from drills.scenes import Scene
+from fairsquare.service.server import set_up_logs
 
 _COLUMNS = (
     ("drill", 24),
@@ -28,6 +29,7 @@ def main(wanted: Sequence[str]) -> int:
     if not chosen:
         sys.stderr.write(f"There is no such drill: {', '.join(every)}.\n")
         return 2
+    set_up_logs("ERROR")
     began, bad = time.monotonic(), 0
     sys.stdout.write("  ".join(name.ljust(width) for name, width in _COLUMNS) + "  what a person saw\n")
     for make, scenes in GROUNDS:

@@ -195,6 +195,8 @@ def _tool(url: str, name: str, options: tuple[str, ...]) -> Iterator[_Tool]:
         if "unix_socket" in own
         else ["--protocol=tcp", f"--host={own['host']}", f"--port={own['port']}"]
     )
+    if "ssl_ca" in own:
+        where += [f"--ssl-ca={own['ssl_ca']}", "--ssl-verify-server-cert"]
     with tempfile.NamedTemporaryFile("w", suffix=".cnf") as secret, tempfile.TemporaryFile() as complaints:
         secret.write("[client]\n" + "".join(f'{key}="{_quoted(own[key])}"\n' for key in ("user", "password")))
         secret.flush()

@@ -1,0 +1,70 @@
+"""The files for real machines: programs that read them find nothing wrong, and they say what `./run cluster` was tried with."""
+
+import re
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from fairsquare.service import cluster
+from fairsquare.service.mariadb import server_program
+
+HOUSE = Path(__file__).parents[2]
+UNITS, NODE = HOUSE / "deploy" / "systemd", HOUSE / "deploy" / "mariadb" / "fairsquare-node.cnf"
+
+
+def test_mariadb_knows_every_option_of_a_node(tmp_path) -> None:
+    server = server_program()
+    assert server is not None
+    own = tmp_path / "node.cnf"
+    own.write_text(NODE.read_text().replace("/usr/lib/galera/libgalera_smm.so", "none"))
+    read = subprocess.run(
+        [server, f"--defaults-file={own}", "--user=mysql", f"--datadir={tmp_path}", "--verbose", "--help"],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert read.returncode == 0, read.stderr[-500:]
+    said = dict(re.findall(r"^([a-z-]+) +(.*)$", read.stdout, re.MULTILINE))
+    assert said["require-secure-transport"].strip() == "TRUE" and said["wsrep-sst-method"].strip() == "mariabackup"
+    own.write_text(own.read_text().replace("[mariadbd]", "[mariadbd]\nno_such_thing = 1"))
+    refused = subprocess.run(
+        [server, f"--defaults-file={own}", "--user=mysql", f"--datadir={tmp_path}", "--verbose", "--help"],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert refused.returncode, "an option that there is not would be noticed"
+
+
+def test_a_real_node_listens_as_long_as_those_that_the_drills_were_held_with() -> None:
+    said = NODE.read_text()
+    for option in (*cluster._HEARS.split(";"), cluster._CAUSAL):
+        assert option in said, option
+
+
+def test_units_are_sound_and_keep_what_they_promise(tmp_path) -> None:
+    analyze = shutil.which("systemd-analyze")
+    if analyze is None:
+        pytest.skip("this machine has no systemd-analyze")
+    for unit in UNITS.iterdir():
+        (tmp_path / unit.name).write_text(
+            unit.read_text().replace("/opt/fairsquare/current/.venv/bin/python", "/bin/true")
+        )
+    read = subprocess.run(
+        [analyze, "verify", *map(str, tmp_path.iterdir())], capture_output=True, text=True, check=False
+    )
+    assert read.returncode == 0 and "fairsquare" not in read.stderr, read.stderr
+    for unit in ("fairsquare.service", "fairsquare-backup.service"):
+        told = subprocess.run(
+            [analyze, "security", "--offline=true", str(tmp_path / unit)], capture_output=True, text=True, check=False
+        ).stdout
+        exposed = float(told.rpartition(f"{unit}: ")[2].split()[0])
+        assert exposed < 2.0, f"{unit} is exposed at {exposed}"
+
+
+def test_what_units_run_is_there() -> None:
+    for unit in UNITS.glob("*.service"):
+        for command in re.findall(r"-m fairsquare ([a-z-]+)", unit.read_text()):
+            assert f"def {command.replace('-', '_')}(" in (HOUSE / "fairsquare" / "cli.py").read_text()

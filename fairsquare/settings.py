@@ -31,6 +31,10 @@ class Settings(BaseSettings):
     )
     sign_in_tries: int = Field(default=8, ge=1, description="failed sign-ins in five minutes before a wait")
     backup_key: str = Field(default="", description="a key with which backups are sealed, kept elsewhere than they are")
+    backup_for: str = Field(
+        default="",
+        description="for whom each backup gets an encrypted copy beside it: public halves of age keys (age1…), commas between",
+    )
     metrics_key: str = Field(
         default="",
         description="who sends it as a bearer token may read /metrics, which else is not there: counts for Prometheus",

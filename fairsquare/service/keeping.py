@@ -33,6 +33,7 @@ _ROWS_ONLY = (
     "--ignore-table={database}.shop_key_secret",
     "--ignore-table={database}.slow_work",
     "--ignore-table={database}.listening",
+    "--ignore-table={database}.restore_drill",
 )
 """Rows, and nothing that makes tables: a restore makes them itself. What signs records stays here: who finds or steals a backup
 cannot sign for the shop. What is made again when it is asked for stays, too."""

@@ -20,8 +20,8 @@ from fairsquare.store.migrate import MigrationFault, migrate, migrations
 from fairsquare.store.nodes import connect_arguments
 from fairsquare.store.steady import Steady
 
-BESIDE, BEFORE = "_restoring", "_before"
-"""What the names of the two other databases end with: where it is read in, and where what was there goes."""
+BESIDE, BEFORE, TRIED = "_restoring", "_before", "_drill"
+"""What the names of the other databases end with: where it is read in, where what was there goes, and where one is only tried."""
 _LOADING = "SET foreign_key_checks = 0, unique_checks = 0, sql_mode = 'NO_AUTO_VALUE_ON_ZERO', time_zone = '+00:00'"
 _THERE = 1062
 _GENERATED = 1906
@@ -54,6 +54,24 @@ def bring_back(url: str, file: Path, key: str = "", *, over_people: bool = False
                 line.execute(f"DROP DATABASE IF EXISTS `{other}`")
     security("restored", file=file.name, told=told)
     return f"brought back: {told}", words, good
+
+
+def try_out(url: str, file: Path, key: str = "") -> tuple[str, str, bool]:
+    """Read a backup into a database beside ours and drop that again; return what it holds, how its records are, and whether all are
+    good. Nothing of ours is touched, and people go on working. Raises as `bring_back` does."""
+    backup = opened(file, key)
+    beside, name = _other(url, TRIED), str(connect_arguments(url)["database"]) + TRIED
+    with _steady(url) as line:
+        line.run(lambda cursor, _: _make_anew(cursor, name))
+        try:
+            _fill(beside, backup)
+            migrate(beside)
+            words, good = records_checked(beside)
+            return held(beside), words, good
+        except pymysql.MySQLError as fault:
+            raise KeepingFault(f"MariaDB says: {fault.args[-1]}") from None
+        finally:
+            line.execute(f"DROP DATABASE IF EXISTS `{name}`")
 
 
 def under_way(url: str) -> bool:

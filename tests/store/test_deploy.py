@@ -56,7 +56,7 @@ def test_units_are_sound_and_keep_what_they_promise(tmp_path) -> None:
         [analyze, "verify", *map(str, tmp_path.iterdir())], capture_output=True, text=True, check=False
     )
     assert read.returncode == 0 and "fairsquare" not in read.stderr, read.stderr
-    for unit in ("fairsquare.service", "fairsquare-backup.service"):
+    for unit in (unit.name for unit in UNITS.glob("*.service")):
         told = subprocess.run(
             [analyze, "security", "--offline=true", str(tmp_path / unit)], capture_output=True, text=True, check=False
         ).stdout

@@ -1,6 +1,8 @@
 """The shop and its day through the pages: said, planned, fixed, planned anew when a part comes late, printed."""
 
 import datetime
+import html
+import re
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -9,8 +11,8 @@ from fastapi.testclient import TestClient
 from fairsquare.actions import Desk, planning, working
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.job.plan.kept import KeptPlan
-from fairsquare.store import shop
-from fairsquare.store.database import Database
+from fairsquare.store import restore_drills, shop
+from fairsquare.store.database import Database, execute
 from tests.conftest import Pages, key, read_it
 from tests.web.test_job import new_job
 
@@ -272,3 +274,24 @@ def test_what_is_signed_for_is_not_given_to_an_apprentice_and_what_is_released_n
     monkeypatch.setattr(planning, "_released", lambda view: view.job.number == jobs[1])
     lead.post("/day/plan", do="afresh")
     assert {one.job for one in last(database)[1].pieces} == {jobs[0]}
+
+
+@pytest.mark.parametrize(
+    ("good", "days", "words"),
+    [
+        (True, 1, ("✓", "was brought back beside what is here, with 3 jobs. 3 records checked")),
+        (True, 40, ("That was 40 days ago",)),
+        (False, 1, ("✕", "is not good. ends in the middle")),
+    ],
+)
+def test_the_shop_says_when_a_backup_was_tried_and_what_came_of_it(as_role, database, good, days, words) -> None:
+    assert "No backup of this shop was ever brought back" in as_role("technician").get("/shop")
+    told = "3 records checked" if good else "ends in the middle."
+    taken = datetime.datetime.now(datetime.UTC) - datetime.timedelta(days=days, hours=1)
+    database.run(lambda c: restore_drills.keep(c, "b.backup", taken, good=good, told="3 jobs", words=told))
+    database.run(lambda c: execute(c, "UPDATE restore_drill SET at = at - INTERVAL %s DAY", days))
+    page = html.unescape(re.sub(r"<[^>]+>", "", as_role("technician").get("/shop")))
+    page = re.sub(r"\s+", " ", page)
+    database.run(lambda c: execute(c, "DELETE FROM restore_drill"))
+    assert all(word in page for word in words) and "b.backup" in page
+    assert ("days ago" in page) == (days > restore_drills.OLD_DAYS)

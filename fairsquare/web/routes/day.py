@@ -14,7 +14,7 @@ from fairsquare.core.weld.bonding import PRODUCT_KINDS
 from fairsquare.drawings.day import BoardDay, day_board
 from fairsquare.job.plan.kept import KeptPiece, KeptPlan
 from fairsquare.job.stations import HELD_UP, is_hold
-from fairsquare.store import people, shop
+from fairsquare.store import people, restore_drills, shop
 from fairsquare.store.people import Session
 from fairsquare.web.again import shown_again
 from fairsquare.web.forms import whole
@@ -134,6 +134,8 @@ def _shop(
         said=said,
         version=version,
         by=desk.database.run(shop.who_said),
+        tried=desk.database.run(restore_drills.last),
+        old_days=restore_drills.OLD_DAYS,
         week=week_rows(said, typed),
         rows=typed_rows(typed, SHOP_ROWS) if typed else shop_rows(said),
         blank=MORE if typed and asks_for_more(typed) else BLANK,

@@ -9,7 +9,7 @@ import os
 import shutil
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from pathlib import Path
 
 from prometheus_client import (
@@ -97,7 +97,10 @@ def may_read(authorization: str, key: str) -> bool:
 
 
 def _lives(pid: int) -> bool:
-    with suppress(ProcessLookupError):
+    try:
         os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
         return True
-    return False
+    return True

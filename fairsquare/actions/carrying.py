@@ -100,7 +100,8 @@ def carry_in(desk: Desk, person: Person, key: str, incoming: Incoming) -> str:
         return str(desk.once(person, key, "carry job in", work)["number"])
     finally:
         with suppress(DatabaseAway):
-            desk.database.run(lambda c: photos.forget_apart(c, claim))
+            for left in desk.database.run(lambda c: photos.apart_without_photo(c, claim)):
+                desk.database.run(partial(photos.forget_apart, apart=left))
 
 
 def _here(connection: Connection, incoming: Incoming) -> str | None:

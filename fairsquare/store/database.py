@@ -104,7 +104,7 @@ class Database:
     def __init__(self, url: str, pool_size: int = 12, *, ready: bool = False) -> None:
         """Make the pool; where it is to be `ready`, with all its connections. It holds one lock while it hands one out: what
         waits for the server, as a question whether a connection still stands, is done outside of it."""
-        self.nodes = Nodes(url)
+        self.nodes, self._size = Nodes(url), pool_size
         metrics.POOL_SIZE.inc(pool_size)
         self._pool = PooledDB(
             creator=self.nodes,
@@ -162,6 +162,8 @@ class Database:
         """Close every connection of the pool."""
         self.nodes.close()
         self._pool.close()
+        metrics.POOL_SIZE.dec(self._size)
+        self._size = 0
 
     def _once(self, work: Callable[[Connection], T]) -> T:
         with metrics.POOL_WAIT.time():

@@ -74,14 +74,20 @@ def keep_apart(connection: Connection, claim: str, place: int, photo: KeptPhoto)
     )
 
 
-def forget_apart(connection: Connection, claim: str) -> None:
-    """Forget the bytes of a claim whose job was not kept; and of older ones, whose server was gone before it could."""
-    execute(
+def apart_without_photo(connection: Connection, claim: str) -> list[int]:
+    """Return the ids of bytes of a claim whose job was not kept; and of older ones, whose server was gone before it could."""
+    rows = select(
         connection,
-        """DELETE a FROM photo_apart a LEFT JOIN photo f ON f.apart_id = a.id
-           WHERE f.id IS NULL AND (a.claim = %s OR a.at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY)""",
+        """SELECT a.id FROM photo_apart a LEFT JOIN photo f ON f.apart_id = a.id
+           WHERE f.id IS NULL AND (a.claim = %s OR a.at < UTC_TIMESTAMP(6) - INTERVAL 1 DAY) ORDER BY a.id""",
         claim,
     )
+    return [row["id"] for row in rows]
+
+
+def forget_apart(connection: Connection, apart: int) -> None:
+    """Forget bytes that no photo names: one at a time, for a cluster is sent all of what is deleted."""
+    execute(connection, "DELETE FROM photo_apart WHERE id = %s", apart)
 
 
 def photos(connection: Connection, job_id: int) -> tuple[PhotoFact, ...]:

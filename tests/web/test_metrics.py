@@ -98,6 +98,15 @@ def test_connections_in_use_are_seen_while_they_are_used(watcher, database) -> N
     assert watcher.more(before, "fairsquare_pool_wait_seconds_count") == 1
 
 
+def test_a_pool_that_is_closed_counts_no_longer(watcher, url) -> None:
+    before = watcher.read()
+    own = Database(url, 3)
+    assert watcher.more(before, "fairsquare_pool_size") == 3
+    own.close()
+    own.close()
+    assert watcher.more(before, "fairsquare_pool_size") == 0
+
+
 def test_what_waits_is_seen_while_it_waits(watcher) -> None:
     before = watcher.read()
     with Queue("papers").place("a person"):

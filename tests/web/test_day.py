@@ -252,6 +252,8 @@ def test_a_piece_is_moved_by_hand_the_rest_goes_round_it_and_the_cost_is_told(as
     said = {"plan": str(number), "job": jobs[0], "what": "Set up and clamp", "to": other}
     day = start.date().isoformat()
     assert "A time, such as 14:30" in lead.post("/day/move", 422, **said, day=day, at="soon")
+    gone = {**said, "what": "No longer planned for today"}
+    assert "A time, such as 14:30" in lead.post("/day/move", 422, **gone, day=day, at="soon"), "with no form of its own"
     wrong = lead.post("/day/move", 422, **{**said, "to": "keahi"}, day=day, at=f"{start:%H:%M}")
     assert "takes another skill" in wrong, "an apprentice cannot do it"
     assert last(database)[0] == number, "what cannot be is not kept"

@@ -207,6 +207,7 @@ def _page(
         if plan and board
         else None,
         today=today,
+        beside=_is_beside(typed or {}, today),
         by_hand={name: [piece for piece in today if name in (piece.person, *piece.helpers)] for name in names},
         later=later,
         chain=[piece for piece in plan.pieces if piece.in_chain] if plan else [],
@@ -216,6 +217,12 @@ def _page(
         else [],
         time=lambda moment: shown_time(moment, zone),
     )
+
+
+def _is_beside(typed: dict[str, str], today: list[KeptPiece]) -> bool:
+    """Say whether the page has a form for what was typed, beside which is told what is wrong with it."""
+    moved = typed.get("job"), typed.get("what")
+    return typed.get("by") == "board" or any((piece.job, piece.what) == moved for piece in today)
 
 
 def _until(plan: KeptPlan, end: datetime.datetime) -> list[KeptPiece]:

@@ -166,16 +166,22 @@ def backup(
     for_whom: Annotated[
         str, typer.Option("--copy-for", help="public halves of age keys (age1…): an encrypted copy for them beside it")
     ] = "",
+    since: Annotated[
+        Path | None,
+        typer.Option(help="only what was recorded since this backup, or since the newest in this folder", exists=True),
+    ] = None,
 ) -> None:
-    """Write everything that is kept into one file, and where they are named an encrypted copy of it for some."""
+    """Write everything that is kept into one file, or what was recorded since one; an encrypted copy of it for who is named."""
     from fairsquare.service.copies import copy_for, recipients_of
     from fairsquare.service.keeping import back_up, database_at
+    from fairsquare.service.since import back_up_since, newest
     from fairsquare.settings import Settings
 
     try:
         recipients = recipients_of(for_whom or Settings().backup_for)
         with database_at(folder) as url:
-            typer.echo(back_up(url, file, Settings().backup_key))
+            key = Settings().backup_key
+            typer.echo(back_up_since(url, newest(since), file, key) if since else back_up(url, file, key))
         if recipients:
             typer.echo(f"an encrypted copy of it in {copy_for(file, recipients)}")
     except FairSquareError as fault:
@@ -223,16 +229,24 @@ def restore(
         typer.Option("--over-people", help="also where people sign in already: those of the backup take their place"),
     ] = False,
     identity: Identity = None,
+    until: Annotated[
+        str,
+        typer.Option(
+            help="put back what followed too, until this time (2026-11-29 14:30, the shop's), or until: latest"
+        ),
+    ] = "",
 ) -> None:
     """Read a backup into an empty installation, and check every record in it."""
     from fairsquare.service.copies import readable
     from fairsquare.service.keeping import database_at
-    from fairsquare.service.restoring import bring_back
+    from fairsquare.service.restoring import Until, bring_back
+    from fairsquare.service.since import moment
     from fairsquare.settings import Settings
 
     try:
         with database_at(folder) as url, readable(file, identity) as backup:
-            told, words, good = bring_back(url, backup, Settings().backup_key, over_people=over_people)
+            wanted = Until(moment(until, Settings().zone)) if until else None
+            told, words, good = bring_back(url, backup, Settings().backup_key, over_people=over_people, until=wanted)
             typer.echo(told)
     except FairSquareError as fault:
         _fail(fault)

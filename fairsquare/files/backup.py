@@ -10,7 +10,7 @@ import hashlib
 import hmac
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import IO, NamedTuple
@@ -21,6 +21,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.model import Many, Model
 
 HEAD, END = b"-- Fair Square backup", b"-- Fair Square backup is whole"
+NEWEST = 3
 LONGEST_LINE = 256 * 1024 * 1024
 """Longer than the longest row: a photo of 64 MB in hexadecimal."""
 
@@ -47,13 +48,27 @@ _MAKES_TABLES = re.compile(rb"|".join(_PASSED_OVER))
 """What mariadb-dump says beside rows; none of it is carried out."""
 
 
+class LogPlace(Model):
+    """A place in the binary log of a node of the database."""
+
+    node: str
+    file: str
+    position: int
+
+
 class Head(Model):
-    """What a backup holds: by which version it was made, and the migrations that its tables are of."""
+    """What a backup holds: by which version it was made, and the migrations that its tables are of.
+
+    `at`: everything in it was recorded before (UTC, ISO 8601); `log`: where what was recorded since begins in the binary log, where
+    there is one. Both are there from format 3 on.
+    """
 
     format: int
     software: str
     migrations: Many[int]
     keyed: bool
+    at: str = ""
+    log: LogPlace | None = None
 
 
 class Opened(NamedTuple):
@@ -118,36 +133,63 @@ def opened(file: Path, key: str) -> Opened:
 
     Raises `Refused` that says what is wrong.
     """
+    first, _, __ = whole(file, key, HEAD, lambda first: None if _of_version_1(first) else _head(file, first).keyed)
+    return Opened(None if _of_version_1(first) else _head(file, first), file)
+
+
+def whole(file: Path, key: str, start: bytes, is_keyed: Callable[[bytes], bool | None]) -> tuple[bytes, bytes, str]:
+    """Return the first line of a file of ours that is whole, the last before its seal, and its checksum.
+
+    `start`: how its first line begins; `is_keyed`: says of that line whether it was made with a key, None where it has no seal.
+    Raises `Refused` that says what is wrong.
+    """
     try:
         with gzip.open(file, "rb") as kept:
             first = kept.readline(LONGEST_LINE)
-            if not first.startswith(HEAD):
+            if not first.startswith(start):
                 raise _wrong(file, "is no backup of Fair Square")
-            seal, last = Seal(key), first
+            seal, before, last = Seal(key), first, first
             for line in _lines(kept):
                 seal.add(last)
-                last = line
+                before, last = last, line
     except (OSError, EOFError, ValueError):
         raise _wrong(file, "is damaged, or no backup of Fair Square") from None
     if not last.startswith(END):
         raise _wrong(file, "ends in the middle: take another backup")
-    if first.startswith(HEAD + b","):
-        return Opened(None, file)
-    head = _head(file, first)
-    if head.keyed and not key:
+    keyed = is_keyed(first)
+    if keyed is None:
+        return first, before, ""
+    if keyed and not key:
         raise _wrong(file, "was made with a key: set FAIRSQUARE_BACKUP_KEY as it was there")
-    if not head.keyed and key:
+    if not keyed and key:
         raise _wrong(file, "was made without a key, and this shop has one: somebody else may have made it")
     if not hmac.compare_digest(last.rstrip(b"\n"), seal.line().rstrip(b"\n")):
         raise _wrong(file, "was changed after it was made" + (", or was made with another key" if key else ""))
-    return Opened(head, file)
+    return first, before, _digest(last)
+
+
+def digest_of(file: Path) -> str:
+    """Return the checksum that stands in the last line of a file of ours; empty where none does."""
+    last = b""
+    with gzip.open(file, "rb") as kept:
+        for line in _lines(kept):
+            last = line
+    return _digest(last)
+
+
+def _digest(last: bytes) -> str:
+    return last.rstrip(b"\n").rpartition(b" ")[2].decode("ascii", "replace")
+
+
+def _of_version_1(first: bytes) -> bool:
+    return first.startswith(HEAD + b",")
 
 
 def _head(file: Path, first: bytes) -> Head:
     try:
         manifest = json.loads(first[len(HEAD) :])
-        if isinstance(manifest, dict) and isinstance(manifest.get("format"), int) and manifest["format"] > 2:
-            raise _wrong(file, f"is of version {manifest['format']}, and this Fair Square reads versions 1 and 2")
+        if isinstance(manifest, dict) and isinstance(manifest.get("format"), int) and manifest["format"] > NEWEST:
+            raise _wrong(file, f"is of version {manifest['format']}, and this Fair Square reads versions 1 to {NEWEST}")
         return Head.model_validate_json(first[len(HEAD) :])
     except (ValidationError, ValueError, RecursionError) as fault:
         if isinstance(fault, Refused):

@@ -59,6 +59,8 @@ class Ways(NamedTuple):
 class ClusterNode(PrivateMariaDB):
     """One node; the first of a cluster makes the data, the others are given them."""
 
+    keeps_log = False
+
     def __init__(self, folder: Path, name: str, ways: Ways, group: Sequence[Ways], *, quick: bool = False) -> None:
         super().__init__(folder, quick=quick)
         self.name, self._ways, self._group = name, ways, group

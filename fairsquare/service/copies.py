@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from fairsquare.files import since
 from fairsquare.service.keeping import KeepingFault
 
 ENDING = ".age"
@@ -52,18 +53,19 @@ def copy_for(file: Path, recipients: tuple[str, ...]) -> Path:
 
 @contextmanager
 def readable(file: Path, identity: Path | None) -> Iterator[Path]:
-    """Yield a backup that can be read: the file itself, or of an encrypted copy what the key in `identity` makes of it, which is
-    gone after the block. Raises `KeepingFault`."""
+    """Yield a backup that can be read: the file itself, or of an encrypted copy what the key in `identity` makes of it and of what
+    may follow it, all of which is gone after the block. Raises `KeepingFault`."""
     if not file.name.endswith(ENDING):
         yield file
         return
     if identity is None:
         raise KeepingFault(f"{file} is encrypted: say --identity and the file with the key.", field="identity")
     with tempfile.TemporaryDirectory(prefix="fairsquare-") as folder:
-        opened = Path(folder) / file.name.removesuffix(ENDING)
-        opened.touch(mode=0o600)
-        _age("--decrypt", "--identity", str(identity), "--output", str(opened), str(file))
-        yield opened
+        for one in (file, *file.parent.glob(f"*{since.ENDING}{ENDING}")):
+            opened = Path(folder) / one.name.removesuffix(ENDING)
+            opened.touch(mode=0o600)
+            _age("--decrypt", "--identity", str(identity), "--output", str(opened), str(one))
+        yield Path(folder) / file.name.removesuffix(ENDING)
 
 
 def _age(*words: str) -> None:

@@ -7,13 +7,11 @@ import pymysql
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.service.copies import ENDING, readable
-from fairsquare.service.keeping import KeepingFault
+from fairsquare.service.keeping import BACKUP, KeepingFault
 from fairsquare.service.restoring import try_out
 from fairsquare.store import restore_drills
 from fairsquare.store.database import Database
 from fairsquare.store.migrate import migrate
-
-BACKUP = ".backup"
 
 
 def newest(place: Path, *, encrypted: bool) -> Path:

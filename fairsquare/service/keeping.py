@@ -14,14 +14,18 @@ import pymysql
 
 from fairsquare import __version__
 from fairsquare.core.errors import FairSquareError
-from fairsquare.files.backup import Head, written
+from fairsquare.files.backup import Head, LogPlace, written
 from fairsquare.files.records import check_record
 from fairsquare.service.mariadb import MariaDBFault, PrivateMariaDB
 from fairsquare.settings import Settings
-from fairsquare.store.database import Connection, Database, select
-from fairsquare.store.nodes import arguments_of_serving
+from fairsquare.store.database import Connection, Database, now_of, select
+from fairsquare.store.nodes import Node, arguments_of_serving, connect_arguments, nodes_of, url_at
 
 _CHUNK = 1 << 20
+BACKUP = ".backup"
+"""What the name of a backup ends with, for those who look for one."""
+LEFT_OUT = frozenset({"schema_migration", "shop_key_secret", "slow_work", "listening", "restore_drill"})
+"""Tables that no backup holds."""
 _ROWS_ONLY = (
     "--single-transaction",
     "--no-create-info",
@@ -29,11 +33,7 @@ _ROWS_ONLY = (
     "--complete-insert",
     "--hex-blob",
     "--default-character-set=utf8mb4",
-    "--ignore-table={database}.schema_migration",
-    "--ignore-table={database}.shop_key_secret",
-    "--ignore-table={database}.slow_work",
-    "--ignore-table={database}.listening",
-    "--ignore-table={database}.restore_drill",
+    *(f"--ignore-table={{database}}.{table}" for table in sorted(LEFT_OUT)),
 )
 """Rows, and nothing that makes tables: a restore makes them itself. What signs records stays here: who finds or steals a backup
 cannot sign for the shop. What is made again when it is asked for stays, too."""
@@ -95,13 +95,18 @@ def back_up(url: str, file: Path, key: str = "") -> str:
     if file.exists():
         raise KeepingFault(f"{file} is there already: give another name, backups are not written over.", field="file")
     made = file.with_name(file.name + ".part")
+    url = url_at(url, _serving(url)) if len(nodes_of(url)) > 1 else url
+    log = _place_in_the_log(url)
     try:
         with os.fdopen(os.open(made, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as raw:
-            with written(raw, _head(url, keyed=bool(key)), key) as out, _tool(url, "mariadb-dump", _ROWS_ONLY) as dump:
+            with _tool(url, "mariadb-dump", _ROWS_ONLY) as dump:
                 assert dump.process.stdout is not None
-                while part := dump.process.stdout.read(_CHUNK):
-                    out.write(part)
-                dump.finish()
+                part = dump.process.stdout.read(_CHUNK)
+                with written(raw, _head(url, keyed=bool(key), log=log), key) as out:
+                    while part:
+                        out.write(part)
+                        part = dump.process.stdout.read(_CHUNK)
+                    dump.finish()
             raw.flush()
             os.fsync(raw.fileno())
         made.rename(file)
@@ -109,20 +114,52 @@ def back_up(url: str, file: Path, key: str = "") -> str:
         raise KeepingFault(f"{file} cannot be written: {fault.strerror}.", field="file") from None
     finally:
         made.unlink(missing_ok=True)
-    return f"{held(url)} in {file}, {file.stat().st_size / 1e6:.1f} MB"
+    return f"{held(url)} in {file}, {file.stat().st_size / 1e6:.1f} MB" + (
+        ""
+        if log
+        else "; no binary log is kept here, or the user may not read it: nothing can follow this (docs/installing.md)"
+    )
 
 
-def _head(url: str, *, keyed: bool) -> Head:
-    """Return the head of a backup of what is there now; what is recorded while it is written is in it or not, table by table."""
+def _head(url: str, *, keyed: bool, log: LogPlace | None) -> Head:
+    """Return the head of a backup that is being written: what it holds was recorded before now."""
+    try:
+        versions = applied_in(url)
+        database = Database(url, 1)
+        try:
+            at = database.run(now_of)
+        finally:
+            database.close()
+    except pymysql.MySQLError as fault:
+        raise KeepingFault(f"MariaDB says: {fault.args[-1]}") from None
+    return Head(format=3, software=f"Fair Square {__version__}", migrations=versions, keyed=keyed, at=at, log=log)
+
+
+def applied_in(url: str) -> tuple[int, ...]:
+    """Return the migrations that a database has. Raises what PyMySQL raises."""
     database = Database(url, 1)
     try:
         applied = database.run(lambda c: select(c, "SELECT version FROM schema_migration WHERE applied_at IS NOT NULL"))
-    except pymysql.MySQLError as fault:
-        raise KeepingFault(f"MariaDB says: {fault.args[-1]}") from None
     finally:
         database.close()
-    versions = tuple(sorted(row["version"] for row in applied))
-    return Head(format=2, software=f"Fair Square {__version__}", migrations=versions, keyed=keyed)
+    return tuple(sorted(row["version"] for row in applied))
+
+
+def _serving(url: str) -> Node:
+    own = arguments_of_serving(url)
+    return Node(own["host"], own["port"])
+
+
+def _place_in_the_log(url: str) -> LogPlace | None:
+    """Return where the binary log of a node ends now; None where it keeps none, or may not be asked."""
+    try:
+        connection = pymysql.connect(**connect_arguments(url))
+        with connection, connection.cursor() as cursor:
+            cursor.execute("SHOW MASTER STATUS")
+            row = cursor.fetchone()
+    except pymysql.MySQLError:
+        return None
+    return LogPlace(node=str(nodes_of(url)[0]), file=row["File"], position=row["Position"]) if row else None
 
 
 def records_checked(url: str) -> tuple[str, bool]:

@@ -16,6 +16,14 @@ from fairsquare.processes import free_port, reachable_by, start, stop
 
 UNPRIVILEGED = "mysql"
 _START_S = 60.0
+_LOG = (
+    "--server-id=1",
+    "--log-bin=log",
+    "--binlog-format=ROW",
+    "--binlog-row-metadata=FULL",
+    "--sync-binlog=1",
+    "--expire-logs-days=7",
+)
 
 
 class MariaDBFault(RuntimeError):
@@ -31,6 +39,8 @@ class PrivateMariaDB:
 
     host, lets_in = "127.0.0.1", "127.0.0.1"
     """Where it listens, and from where it lets in."""
+    keeps_log = True
+    """Whether it keeps a binary log, unless it is to be quick: what was recorded since a backup is read from it."""
 
     def __init__(self, folder: Path, *, quick: bool = False) -> None:
         self.folder = folder
@@ -157,6 +167,7 @@ class PrivateMariaDB:
             "--max-connections=100",
             "--performance-schema=OFF",
             *careless,
+            *(_LOG if self.keeps_log and not self._quick else ()),
         ]
 
     def _wait_until_up(self) -> None:
@@ -197,6 +208,7 @@ class PrivateMariaDB:
             cursor.execute("CREATE DATABASE IF NOT EXISTS fairsquare")
             cursor.execute("CREATE USER IF NOT EXISTS 'fairsquare'@%s IDENTIFIED BY %s", (self.lets_in, password))
             cursor.execute("GRANT ALL ON fairsquare.* TO 'fairsquare'@%s", (self.lets_in,))
+            cursor.execute("GRANT REPLICATION SLAVE, BINLOG MONITOR ON *.* TO 'fairsquare'@%s", (self.lets_in,))
             for others in (r"`test\_%%`", r"`fairsquare\_%%`"):
                 cursor.execute(f"GRANT ALL ON {others}.* TO 'fairsquare'@%s", (self.lets_in,))
             cursor.execute(

@@ -3,12 +3,13 @@
 Until that step nothing of ours is touched, and whatever cuts it off, it can be done again from the beginning.
 """
 
+import datetime
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.parse import urlsplit
 
 import pymysql
@@ -16,6 +17,7 @@ import pymysql
 from fairsquare.files.backup import Opened, opened
 from fairsquare.security_log import security
 from fairsquare.service.keeping import KeepingFault, held, records_checked
+from fairsquare.service.since import chain_until, put_back
 from fairsquare.store.migrate import MigrationFault, migrate, migrations
 from fairsquare.store.nodes import connect_arguments
 from fairsquare.store.steady import Steady
@@ -24,18 +26,30 @@ BESIDE, BEFORE, TRIED = "_restoring", "_before", "_drill"
 """What the names of the other databases end with: where it is read in, where what was there goes, and where one is only tried."""
 _LOADING = "SET foreign_key_checks = 0, unique_checks = 0, sql_mode = 'NO_AUTO_VALUE_ON_ZERO', time_zone = '+00:00'"
 _THERE = 1062
+
+
+class Until(NamedTuple):
+    """Up to which moment is brought back; None: as far as there is anything."""
+
+    at: datetime.datetime | None
+
+
 _GENERATED = 1906
 """MariaDB's warning that a generated column makes its own value: the one that reading rows back may give."""
 _VERSION = re.compile(rb"\(([0-9]{1,6}),'")
 
 
-def bring_back(url: str, file: Path, key: str = "", *, over_people: bool = False) -> tuple[str, str, bool]:
+def bring_back(
+    url: str, file: Path, key: str = "", *, over_people: bool = False, until: Until | None = None
+) -> tuple[str, str, bool]:
     """Read a backup into an installation without jobs; return what it holds, how its records are, and whether all are good.
 
     Raises `KeepingFault` where there are jobs, or people unless `over_people`, and `Refused` for a file that is no whole backup of
-    ours. What was there stays as it is until everything is read in and checked.
+    ours. What was there stays as it is until everything is read in and checked. With `until`, what was recorded after the backup
+    is put back too, as far as that (`service/since.py`).
     """
     backup = opened(file, key)
+    chain = chain_until(file, key, until.at) if until else []
     name = str(connect_arguments(url)["database"])
     with _steady(url) as line:
         line.run(lambda cursor, _: _check_nothing_is_lost(cursor, name, over_people=over_people))
@@ -43,9 +57,10 @@ def bring_back(url: str, file: Path, key: str = "", *, over_people: bool = False
         line.run(lambda cursor, _: _make_anew(cursor, name + BESIDE))
         try:
             _fill(beside, backup)
+            more = put_back(beside, chain, until.at) if until else 0
             words, good = records_checked(beside)
             migrate(beside)
-            told = held(beside)
+            told = held(beside) + (f", with {more} transactions that followed" if until else "")
             line.run(lambda cursor, again: _swap(cursor, name, again))
         except pymysql.MySQLError as fault:
             raise KeepingFault(f"MariaDB says: {fault.args[-1]}. Nothing was changed; it can be done again.") from None

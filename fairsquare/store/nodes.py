@@ -104,6 +104,12 @@ def connect_arguments(url: str, node: Node | None = None) -> dict[str, Any]:
     return arguments
 
 
+def url_at(url: str, node: Node) -> str:
+    """Return the URL of one node of those that a URL names."""
+    parts = urlsplit(url)
+    return parts._replace(netloc=f"{parts.netloc.rpartition('@')[0]}@{node}").geturl()
+
+
 def arguments_of_serving(url: str) -> dict[str, Any]:
     """Return PyMySQL's arguments for the first node of a URL that serves; for the only one without asking it."""
     nodes = Nodes(url)

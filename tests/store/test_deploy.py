@@ -7,11 +7,12 @@ from pathlib import Path
 
 import pytest
 
-from fairsquare.service import cluster
+from fairsquare.service import cluster, mariadb
 from fairsquare.service.mariadb import server_program
 
 HOUSE = Path(__file__).parents[2]
 UNITS, NODE = HOUSE / "deploy" / "systemd", HOUSE / "deploy" / "mariadb" / "fairsquare-node.cnf"
+LOG = HOUSE / "deploy" / "mariadb" / "fairsquare-log.cnf"
 
 
 def test_mariadb_knows_every_option_of_a_node(tmp_path) -> None:
@@ -36,6 +37,24 @@ def test_mariadb_knows_every_option_of_a_node(tmp_path) -> None:
         check=False,
     )
     assert refused.returncode, "an option that there is not would be noticed"
+
+
+def test_mariadb_knows_every_option_of_the_log_and_the_tests_were_held_with_them(tmp_path) -> None:
+    server = server_program()
+    assert server is not None
+    read = subprocess.run(
+        [server, f"--defaults-file={LOG}", "--user=mysql", f"--datadir={tmp_path}", "--verbose", "--help"],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert read.returncode == 0, read.stderr[-500:]
+    said = {
+        name.replace("_", "-"): value for name, value in re.findall(r"^(\w+) += (\S+)$", LOG.read_text(), re.MULTILINE)
+    }
+    for option in mariadb._LOG:
+        name, _, value = option.removeprefix("--").partition("=")
+        assert name in said and (name == "log-bin" or said[name] == value), option
 
 
 def test_a_real_node_listens_as_long_as_those_that_the_drills_were_held_with() -> None:

@@ -181,7 +181,9 @@ def records_checked(url: str) -> tuple[str, bool]:
         return f"{len(bad)} of {many} records are not whole or do not follow:\n" + "\n".join(
             f"- {line}" for line in bad
         ), False
-    signed = f"; {unsigned} of before records were signed" if unsigned else ", signed" if many else ""
+    if not many:
+        return "no record in it to check", True
+    signed = f"; {unsigned} of before records were signed" if unsigned else ", signed"
     return (
         f"{many} record{'' if many == 1 else 's'} checked: every one whole{signed}, figures follow from the readings",
         True,

@@ -142,9 +142,9 @@ class Watcher(threading.Thread):
 
     def run(self) -> None:
         """Look until it is over."""
-        who = sign_in_of("technician")
         with httpx.Client(timeout=_TIMEOUT_S, follow_redirects=True) as http:
-            http.post(f"{self._addresses[self._at]}/sign-in", data={"name": who.name, "password": who.password})
+            while not self._sign_in(http) and not self._over.wait(0.2):
+                self.saw[NO_LINE] += 1
             last = time.monotonic()
             while not self._over.wait(0.2):
                 words = self._look(http)
@@ -154,6 +154,15 @@ class Watcher(threading.Thread):
                 else:
                     self.saw[words] += 1
             self.longest_s = max(self.longest_s, time.monotonic() - last)
+
+    def _sign_in(self, http: httpx.Client) -> bool:
+        who = sign_in_of("technician")
+        try:
+            http.post(f"{self._addresses[self._at]}/sign-in", data={"name": who.name, "password": who.password})
+        except httpx.HTTPError:
+            self._at = (self._at + 1) % len(self._addresses)
+            return False
+        return True
 
     def _look(self, http: httpx.Client) -> str:
         try:

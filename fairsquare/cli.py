@@ -172,16 +172,20 @@ def backup(
     ] = None,
 ) -> None:
     """Write everything that is kept into one file, or what was recorded since one; an encrypted copy of it for who is named."""
+    from fairsquare.files.since import ENDING
     from fairsquare.service.copies import copy_for, recipients_of
-    from fairsquare.service.keeping import back_up, database_at
-    from fairsquare.service.since import back_up_since, newest
+    from fairsquare.service.keeping import BACKUP, back_up, database_at, newest
+    from fairsquare.service.since import back_up_since
     from fairsquare.settings import Settings
 
     try:
         recipients = recipients_of(for_whom or Settings().backup_for)
         with database_at(folder) as url:
             key = Settings().backup_key
-            typer.echo(back_up_since(url, newest(since), file, key) if since else back_up(url, file, key))
+            if since:
+                typer.echo(back_up_since(url, newest(since, (BACKUP, ENDING)), file, key))
+            else:
+                typer.echo(back_up(url, file, key))
         if recipients:
             typer.echo(f"an encrypted copy of it in {copy_for(file, recipients)}")
     except FairSquareError as fault:

@@ -7,27 +7,11 @@ import pymysql
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.service.copies import ENDING, readable
-from fairsquare.service.keeping import BACKUP, KeepingFault
+from fairsquare.service.keeping import BACKUP, newest
 from fairsquare.service.restoring import try_out
 from fairsquare.store import restore_drills
 from fairsquare.store.database import Database
 from fairsquare.store.migrate import migrate
-
-
-def newest(place: Path, *, encrypted: bool) -> Path:
-    """Return a backup that is named, or the newest of a folder; encrypted copies count where they can be read.
-
-    Raises `KeepingFault` where there is none.
-    """
-    if place.is_file():
-        return place
-    endings = (BACKUP, BACKUP + ENDING) if encrypted else (BACKUP,)
-    files = [file for file in place.glob("*") if file.name.endswith(endings) and file.is_file()]
-    if not files:
-        raise KeepingFault(
-            f"There is no backup in {place}: name the folder in which they are kept, as NAME{BACKUP}.", field="place"
-        )
-    return max(files, key=lambda file: (file.stat().st_mtime, file.name))
 
 
 def hold_drill(url: str, place: Path, key: str = "", *, at: str = "", identity: Path | None = None) -> tuple[str, bool]:
@@ -37,7 +21,7 @@ def hold_drill(url: str, place: Path, key: str = "", *, at: str = "", identity: 
     `KeepingFault` where there is nothing to try.
     """
     migrate(url)
-    file = newest(place, encrypted=identity is not None)
+    file = newest(place, (BACKUP, BACKUP + ENDING) if identity else (BACKUP,))
     taken_at = datetime.datetime.fromtimestamp(file.stat().st_mtime, datetime.UTC)
     tried = file
     try:

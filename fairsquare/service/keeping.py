@@ -87,6 +87,18 @@ def _remembered(folder: Path) -> str:
     return url
 
 
+def newest(place: Path, endings: tuple[str, ...]) -> Path:
+    """Return a file that is named, or the newest of a folder whose name ends so. Raises `KeepingFault` where there is none."""
+    if place.is_file():
+        return place
+    files = [file for file in place.glob("*") if file.name.endswith(endings) and file.is_file()]
+    if not files:
+        raise KeepingFault(
+            f"There is no backup in {place}: name the folder in which they are kept, as NAME{BACKUP}.", field="place"
+        )
+    return max(files, key=lambda file: (file.stat().st_mtime, file.name))
+
+
 def back_up(url: str, file: Path, key: str = "") -> str:
     """Write a backup, and return what it holds, in words. Raises `KeepingFault`; a file that is there stays as it is.
 

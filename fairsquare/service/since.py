@@ -22,7 +22,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.files import since
 from fairsquare.files.backup import LogPlace, digest_of, opened
 from fairsquare.files.since import Reach, Row, Since, SinceHead, Transaction
-from fairsquare.service.keeping import BACKUP, LEFT_OUT, KeepingFault, applied_in
+from fairsquare.service.keeping import LEFT_OUT, KeepingFault, applied_in
 from fairsquare.store.database import Database, now_of
 from fairsquare.store.nodes import connect_arguments, nodes_of, url_at
 from fairsquare.store.steady import Steady
@@ -77,16 +77,6 @@ def back_up_since(url: str, before: Path, file: Path, key: str = "") -> str:
     except OSError as fault:
         raise KeepingFault(f"{file} cannot be written: {fault.strerror}.", field="file") from None
     return f"{many} transactions until {at} in {file}, {file.stat().st_size / 1e6:.1f} MB"
-
-
-def newest(place: Path) -> Path:
-    """Return a file that is named, or of a folder the newest that something can follow. Raises `KeepingFault` for want of one."""
-    if place.is_file():
-        return place
-    files = [file for file in place.glob("*") if file.suffix in (BACKUP, since.ENDING)]
-    if not files:
-        raise KeepingFault(f"There is no backup in {place}: {_WHOLE} first, as NAME{BACKUP}.", field="since")
-    return max(files, key=lambda file: (file.stat().st_mtime, file.name))
 
 
 def moment(words: str, zone: ZoneInfo) -> datetime.datetime | None:

@@ -15,39 +15,28 @@ UNITS, NODE = HOUSE / "deploy" / "systemd", HOUSE / "deploy" / "mariadb" / "fair
 LOG = HOUSE / "deploy" / "mariadb" / "fairsquare-log.cnf"
 
 
-def test_mariadb_knows_every_option_of_a_node(tmp_path) -> None:
+def read_by_mariadb(options: Path, folder: Path) -> "subprocess.CompletedProcess[str]":
+    """Have the server read a file of options and tell what it makes of them; it refuses one that it does not know."""
     server = server_program()
     assert server is not None
+    command = [server, f"--defaults-file={options}", "--user=mysql", f"--datadir={folder}", "--verbose", "--help"]
+    return subprocess.run(command, capture_output=True, text=True, check=False)
+
+
+def test_mariadb_knows_every_option_of_a_node(tmp_path) -> None:
     own = tmp_path / "node.cnf"
     own.write_text(NODE.read_text().replace("/usr/lib/galera/libgalera_smm.so", "none"))
-    read = subprocess.run(
-        [server, f"--defaults-file={own}", "--user=mysql", f"--datadir={tmp_path}", "--verbose", "--help"],
-        capture_output=True,
-        text=True,
-        check=False,
-    )
+    read = read_by_mariadb(own, tmp_path)
     assert read.returncode == 0, read.stderr[-500:]
     said = dict(re.findall(r"^([a-z-]+) +(.*)$", read.stdout, re.MULTILINE))
     assert said["require-secure-transport"].strip() == "TRUE" and said["wsrep-sst-method"].strip() == "mariabackup"
     own.write_text(own.read_text().replace("[mariadbd]", "[mariadbd]\nno_such_thing = 1"))
-    refused = subprocess.run(
-        [server, f"--defaults-file={own}", "--user=mysql", f"--datadir={tmp_path}", "--verbose", "--help"],
-        capture_output=True,
-        text=True,
-        check=False,
-    )
+    refused = read_by_mariadb(own, tmp_path)
     assert refused.returncode, "an option that there is not would be noticed"
 
 
 def test_mariadb_knows_every_option_of_the_log_and_the_tests_were_held_with_them(tmp_path) -> None:
-    server = server_program()
-    assert server is not None
-    read = subprocess.run(
-        [server, f"--defaults-file={LOG}", "--user=mysql", f"--datadir={tmp_path}", "--verbose", "--help"],
-        capture_output=True,
-        text=True,
-        check=False,
-    )
+    read = read_by_mariadb(LOG, tmp_path)
     assert read.returncode == 0, read.stderr[-500:]
     said = {
         name.replace("_", "-"): value for name, value in re.findall(r"^(\w+) += (\S+)$", LOG.read_text(), re.MULTILINE)

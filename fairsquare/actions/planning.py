@@ -118,7 +118,7 @@ def move_piece(
     if own.now:
         raise Refused("It is being worked on now: stop its clock first.", field="what", value=what)
     start = _utc(at.astimezone(datetime.UTC))
-    moved = own.model_copy(update={"person": to, "start": start, "fixed": True, "helpers": ()})
+    moved = own.model_copy(update={"person": to, "start": start, "fixed": True, "fixed_at": start, "helpers": ()})
     asked = last[1].model_copy(update={"pieces": tuple(moved if piece is own else piece for piece in last[1].pieces)})
     made = _plan_now(desk, person, zone, asked)
     there = next((piece for piece in made.pieces if piece.key == (job, what)), None)
@@ -127,22 +127,35 @@ def move_piece(
             "It cannot be there: what comes before is not done by then, nobody works then, or it takes another skill."
         )
         raise Refused(words, field="at", value=at.strftime("%H:%M"))
-    made = made.model_copy(update={"cost": _cost(last[1], made)})
+    gives_way = _gives_way(last[1], made)
+    if gives_way is not None:
+        words = f"It cannot be there: {gives_way.job}, “{gives_way.what}”, is fixed or being worked on, and would have to give way."
+        raise Refused(words, field="at", value=at.strftime("%H:%M"))
+    made = made.model_copy(update={"cost": _cost(last[1], made, own.key)})
     desk.once(person, key, f"move piece {plan}", lambda connection: {"id": shop.keep_plan(connection, made, person.id)})
+
+
+def _gives_way(before: KeptPlan, after: KeptPlan) -> KeptPiece | None:
+    """Return what was fixed already and would begin later than it did, if anything."""
+    starts = {key: piece.start for key, piece in _by_key(before).items() if piece.fixed}
+    return next((p for p in after.pieces if p.key in starts and _apart_min(p.start, starts[p.key]) > SAME_MIN), None)
 
 
 def _apart_min(a: str, b: str) -> float:
     return (datetime.datetime.fromisoformat(a) - datetime.datetime.fromisoformat(b)).total_seconds() / 60
 
 
-def _cost(before: KeptPlan, after: KeptPlan) -> str:
-    """Say what a move by hand costs: later finish, promises missed by more, and how much else moved."""
+def _cost(before: KeptPlan, after: KeptPlan, own: tuple[str, str]) -> str:
+    """Say what a move by hand of a piece costs: later finish, promises missed by more, and how much else moved."""
     later = round(_apart_min(after.finish, before.finish)) if before.finish and after.finish else 0
-    late = after.late_min - before.late_min
+    late, planned_before = after.late_min - before.late_min, _by_key(before)
+    others = sum(
+        _moved(piece.person, piece.start, planned_before.get(piece.key)) for piece in after.pieces if piece.key != own
+    )
     told = [
         f"all is done {abs(later)} min {'later' if later > 0 else 'sooner'}" if abs(later) > SAME_MIN else "",
         f"promises are missed by {abs(late)} min {'more' if late > 0 else 'less'}" if abs(late) > 0 else "",
-        f"{after.changes - 1} more piece{'' if after.changes == 2 else 's'} moved" if after.changes > 1 else "",
+        f"{others} more piece{'' if others == 1 else 's'} moved" if others else "",
     ]
     return "; ".join(words for words in told if words) or "it costs nothing: nothing else moved"
 
@@ -158,7 +171,10 @@ def fix_piece(desk: Desk, person: Person, key: str, plan: int, job: str, what: s
         if not any(piece.key == (job, what) for piece in last[1].pieces):
             raise Refused("This is not in the plan.", field="what", value=what)
         pieces = tuple(
-            piece.model_copy(update={"fixed": fixed}) if piece.key == (job, what) else piece for piece in last[1].pieces
+            piece.model_copy(update={"fixed": fixed, "fixed_at": piece.start if fixed else ""})
+            if piece.key == (job, what)
+            else piece
+            for piece in last[1].pieces
         )
         return {"id": shop.keep_plan(connection, last[1].model_copy(update={"pieces": pieces}), person.id)}
 
@@ -213,8 +229,9 @@ def planned(here: ShopNow, jobs: Sequence[JobToPlan], seen: dict[str, int], last
     was = _was(floor, last, base, hours[0][0])
     there = [k for k, stay in enumerate(floor.stays) if floor.pieces[stay[0]].job in floor.on_rack]
     places = floor.asked.places.get(here.said.at("set-up").place, 0)
-    made = plan_again(floor.asked, stays=floor.stays, there=there if len(there) <= places else (), was=was)
-    return _kept(floor, made, base, seen, was, last)
+    there = there if len(there) <= places else []
+    made = plan_again(floor.asked, stays=floor.stays, there=there, was=was, begun=floor.at_it)
+    return _kept(floor, made, base, seen, last)
 
 
 def _from_now(hours: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
@@ -237,13 +254,17 @@ def _was(
     found: FloorWork, last: KeptPlan | None, base: datetime.datetime, first: int
 ) -> dict[str, tuple[int, str, bool]]:
     was = {id: (first, name, True) for id, name in found.at_it.items() if name}
-    before = {piece.key: piece for piece in last.pieces} if last else {}
+    before = _by_key(last)
     for id, piece in found.pieces.items():
         old = before.get((piece.job, piece.what))
         if old is not None and id not in was:
-            start = int((datetime.datetime.fromisoformat(old.start) - base).total_seconds() // 60)
+            start = int((datetime.datetime.fromisoformat(old.asked_for) - base).total_seconds() // 60)
             was[id] = (start, old.person, old.fixed)
     return was
+
+
+def _by_key(plan: KeptPlan | None) -> dict[tuple[str, str], KeptPiece]:
+    return {piece.key: piece for piece in plan.pieces} if plan else {}
 
 
 def _kept(
@@ -251,13 +272,17 @@ def _kept(
     made: DayPlanned,
     base: datetime.datetime,
     seen: dict[str, int],
-    was: Mapping[str, tuple[int, str, bool]],
     last: KeptPlan | None,
 ) -> KeptPlan:
-    pieces = []
+    pieces, planned_before = [], _by_key(last)
     for operation in sorted(made.plan, key=lambda operation: (operation.start, operation.id)):
         piece = found.pieces[operation.id]
-        before = was.get(operation.id)
+        start, now, old = (
+            _at(base, operation.start),
+            operation.id in found.at_it,
+            planned_before.get((piece.job, piece.what)),
+        )
+        fixed = old is not None and old.fixed and not now
         pieces.append(
             KeptPiece(
                 job=piece.job,
@@ -267,14 +292,15 @@ def _kept(
                 person=operation.person,
                 helpers=operation.helpers,
                 place=operation.place or "",
-                start=_at(base, operation.start),
+                start=start,
                 end=_at(base, operation.end),
                 held_by=_held_by(operation, made, found),
                 late_min=made.late.get(operation.id, 0),
                 in_chain=operation.id in made.chain,
-                fixed=bool(before and before[2] and operation.id not in found.at_it),
-                now=operation.id in found.at_it,
-                moved=last is not None and operation.id not in found.at_it and _moved(operation, before),
+                fixed=fixed,
+                fixed_at=old.asked_for if fixed and old else "",
+                now=now,
+                moved=last is not None and not now and _moved(operation.person, start, old),
             )
         )
     return KeptPlan(
@@ -290,8 +316,8 @@ def _kept(
     )
 
 
-def _moved(operation: PlannedOperation, before: tuple[int, str, bool] | None) -> bool:
-    return before is None or before[1] != operation.person or abs(before[0] - operation.start) > SAME_MIN
+def _moved(person: str, start: str, old: KeptPiece | None) -> bool:
+    return old is None or old.person != person or abs(_apart_min(old.start, start)) > SAME_MIN
 
 
 def _held_by(operation: PlannedOperation, made: DayPlanned, found: FloorWork) -> str:

@@ -223,6 +223,31 @@ def test_what_slips_moves_as_little_as_it_must_and_what_is_fixed_and_worked_on_s
     assert next(one.start for one in now.plan if one.id == at) == 480
 
 
+def test_what_is_fixed_and_cannot_be_there_any_more_begins_as_soon_as_it_can_and_forbids_no_plan():
+    """A minute goes by and nobody has begun what comes before; the time itself goes by; two are in each other's way."""
+    jobs = [job("SL-1"), job("SL-2")]
+    found, plan, _ = planned(jobs)
+    ids = {(piece.job, piece.what): id for id, piece in found.pieces.items()}
+    clamp, measure = ids["SL-1", "Set up and clamp"], ids["SL-2", "Measure"]
+    first = plan["SL-1", "Set up and clamp"]
+    soonest = HOURS[0][0] + plan["SL-1", "Make it safe"].end - plan["SL-1", "Make it safe"].start
+    _, after, _ = planned(jobs, was={clamp: (soonest - 1, first.person, True)})
+    later = after["SL-1", "Set up and clamp"]
+    assert (later.start, later.person) == (soonest, first.person), "one minute later than fixed, and with who was fixed"
+    _, gone, _ = planned(jobs, was={measure: (HOURS[0][0] - 600, "ngozi", True)})
+    overdue = gone["SL-2", "Measure"]
+    assert overdue.person == "ngozi"
+    assert overdue.start == gone["SL-2", "Set up and clamp"].end, "as soon as what comes before it is done"
+    going = job("SL-1", going_on=(("Measure", "ngozi"),))
+    found = floor_work([going, job("SL-2")], SHOP, HOURS, BASE, {})
+    (at,) = found.at_it
+    safe = next(id for id, piece in found.pieces.items() if (piece.job, piece.what) == ("SL-2", "Make it safe"))
+    was = {at: (480, "ngozi", True), safe: (480, "ngozi", True)}
+    both = {one.id: one for one in plan_again(found.asked, stays=found.stays, was=was, begun=found.at_it).plan}
+    assert both[at].start == 480, "what is being worked on is being worked on"
+    assert both[safe].start == both[at].end
+
+
 def test_a_skill_nobody_has_and_too_few_hands_are_told_by_name():
     found = floor_work([job()], ShopSaid(hands=(HandSaid(name="keahi"), HandSaid(name="bo"))), HOURS, BASE, {})
     assert found.not_now[0].why == "nobody can structure"

@@ -13,6 +13,7 @@ from fairsquare.demo.people import SIGN_INS
 from fairsquare.job.plan.kept import KeptPlan
 from fairsquare.store import restore_drills, shop
 from fairsquare.store.database import Database, execute
+from fairsquare.web.times import shown_time
 from tests.conftest import Pages, key, read_it
 from tests.web.test_job import new_job
 
@@ -47,6 +48,10 @@ def last(database: Database) -> tuple[int, KeptPlan]:
 
 def piece(plan: KeptPlan, job: str, what: str):
     return next(one for one in plan.pieces if one.key == (job, what))
+
+
+def _apart_s(a: str, b: str) -> float:
+    return abs((datetime.datetime.fromisoformat(a) - datetime.datetime.fromisoformat(b)).total_seconds())
 
 
 def start_of(plan: KeptPlan, job: str, what: str) -> datetime.datetime:
@@ -189,14 +194,36 @@ def test_what_is_fixed_stays_and_what_is_worked_on_begins_now_with_its_person(
     lead.post("/day/plan")
     _, after = last(database)
     again = piece(after, jobs[1], "Measure")
-    assert (again.start, again.person, again.fixed) == (fixed.start, fixed.person, True)
+    assert (again.person, again.fixed, again.asked_for) == (fixed.person, True, fixed.start)
+    assert _apart_s(again.start, fixed.start) < 180, "where it was, but for a minute that has gone by meanwhile"
     going = piece(after, jobs[0], "Read and decide")
     assert (going.now, going.person) == (True, "ngozi")
-    assert (
-        abs((datetime.datetime.fromisoformat(going.start) - datetime.datetime.now(datetime.UTC)).total_seconds()) < 180
-    )
+    assert _apart_s(going.start, datetime.datetime.now(datetime.UTC).isoformat()) < 180
     clock = desk.view(jobs[0]).facts.worked[-1].id
     working.stop_work(desk, persons["technician"], "stop work key 1", jobs[0], clock)
+
+
+def test_what_is_fixed_gives_way_to_no_move_but_to_the_time_that_goes_by(as_role, database, jobs, monkeypatch) -> None:
+    lead = as_role("lead")
+    lead.post("/day/plan", do="afresh")
+    number, plan = last(database)
+    fixed = piece(plan, jobs[0], "Set up and clamp")
+    lead.post("/day/fix", plan=str(number), job=jobs[0], what="Set up and clamp", fixed="yes")
+    number, _ = last(database)
+    zone = ZoneInfo(database.run(shop.said)[1].time_zone or "UTC")
+    safe = {"plan": str(number), "job": jobs[0], "what": "Make it safe", "to": fixed.person}
+    then = datetime.datetime.fromisoformat(fixed.end).astimezone(zone) + datetime.timedelta(hours=3)
+    said = lead.post("/day/move", 422, **safe, day=then.date().isoformat(), at=f"{then:%H:%M}")
+    assert f"{jobs[0]}, “Set up and clamp”, is fixed or being worked on, and would have to give way" in said
+    ahead = datetime.datetime.fromisoformat(fixed.start) + datetime.timedelta(minutes=40)
+    monkeypatch.setattr(planning, "now_of", lambda connection: f"{ahead:%Y-%m-%dT%H:%M:%S.%fZ}")
+    page = lead.post("/day/plan")
+    again = piece(last(database)[1], jobs[0], "Set up and clamp")
+    assert (again.fixed, again.person, again.asked_for) == (True, fixed.person, fixed.start)
+    assert again.is_pushed and datetime.datetime.fromisoformat(again.start) > ahead
+    assert f"fixed for {shown_time(fixed.start, zone)}, cannot be before" in " ".join(page.split())
+    monkeypatch.undo()
+    lead.post("/day/plan", do="afresh")
 
 
 def test_a_promise_that_cannot_be_kept_is_said_in_hours(as_role, database, jobs) -> None:

@@ -27,20 +27,23 @@ def plan_again(
     stays: Sequence[Sequence[str]] = (),
     there: Collection[int] = (),
     was: Mapping[str, tuple[int, str, bool]] = MappingProxyType({}),
+    begun: Collection[str] = (),
 ) -> DayPlanned:
-    """Plan a shop's day anew: as little late as may be, then the fewest changed, then done as early as that allows.
+    """Plan a shop's day anew: what is fixed where it is, then as little late as may be, then the fewest changed, then done early.
 
     `stays` are the operations of each vehicle that keeps its place from the first to the last of them, `there` the numbers of those
     that stand there already. `was`: by id the minute of the clock and the person of the plan before, and whether that is fixed; a
-    time that is not worked any more binds nothing. Raises `Refused` as `day_plan` does.
+    time that is not worked any more binds nothing that is not fixed. What is fixed keeps its person, and begins later by as little
+    as can be where its time has passed or what comes before is not done by then; of two that are in each other's way, the one of
+    `begun` stays. Raises `Refused` as `day_plan` does.
     """
     numbers = {operation.id: k for k, operation in enumerate(request.operations)}
     shop = read_shop(request, by_name=True)
     before = {}
     for id, (start, person, fixed) in was.items():
         at = shop.time.not_before(start)
-        if id in numbers and at < shop.time.total and shop.time.starts(at) == start:
-            before[numbers[id]] = Was(at, person, fixed)
+        if id in numbers and at < shop.time.total and (fixed or shop.time.starts(at) == start):
+            before[numbers[id]] = Was(at, person, fixed, id in begun)
     shop = shop._replace(
         stays=tuple(tuple(numbers[id] for id in stay) for stay in stays), there=frozenset(there), was=before
     )

@@ -25,11 +25,15 @@ class Task(NamedTuple):
 
 
 class Was(NamedTuple):
-    """How a task was planned before: its first working minute and its person. `fixed`: it stays so."""
+    """How a task was planned before: its first working minute and its person.
+
+    `fixed`: it stays so, or begins later where something else leaves it no room; `begun`: it is being worked on.
+    """
 
     start: int
     person: str
     fixed: bool = False
+    begun: bool = False
 
 
 class Shop(NamedTuple):

@@ -25,6 +25,8 @@ _LATENESS_S, _FINISH_S = 1.6, 1.3
 """And never longer than this, though a slow machine may then answer with another plan that is as good as it could find."""
 
 
+_BEGUN = 10**5
+"""How many minutes, by which what is fixed begins later, weigh as much as one minute of what is being worked on."""
 SAME_MIN = 15
 """A task that begins no more working minutes earlier or later than before has not moved."""
 _UNKNOWN = 10**12
@@ -61,14 +63,21 @@ def solve_again(shop: Shop) -> Solved:
     """Search for a plan that is as little late as may be, then as little changed, then done early, then begun early; what
     has not moved begins when it was to begin, where it can.
 
-    For the shop's own plans: with stays, with what was planned before, with what is fixed. Raises `Refused` where there is none.
+    For the shop's own plans: with stays, with what was planned before, with what is fixed, which comes before all of that. Raises
+    `Refused` where there is none.
     """
     model = _ShopModel(shop, [shop.time.total] * len(shop.tasks))
     changed = model.changes()
-    first = model.run(model.total_late, _AGAIN) if model.late else None
+    known = None
+    if model.pushed:
+        pushed = sum(model.pushed)
+        fixed = model.run(pushed, _AGAIN)
+        model.model.add(pushed <= fixed.value)
+        known = fixed.placed
+    first = model.run(model.total_late, _AGAIN, known) if model.late else None
     if first is not None:
         model.model.add(model.total_late <= first.value)
-    known = first.placed if first else None
+        known = first.placed
     if shop.was:
         least = model.run(changed, _AGAIN, known)
         model.model.add(changed <= least.value)
@@ -136,6 +145,7 @@ class _ShopModel:
         self._latest, self._until = latest, max(latest)
         self._begun: dict[tuple[int, int], cp_model.IntVar] = {}
         self._moves: dict[int, cp_model.IntVar] = {}
+        self.pushed: list[cp_model.LinearExprT] = []
         self.starts = [self._start(k, task) for k, task in enumerate(shop.tasks)]
         self.spans = [
             self.model.new_fixed_size_interval_var(start, task.minutes, "")
@@ -291,13 +301,17 @@ class _ShopModel:
         return self.model.new_interval_var(begins, lasts, ends, "")
 
     def changes(self) -> "cp_model.LinearExprT":
-        """How many tasks begin at another time, or are done by another person, than before; what is fixed may not."""
+        """How many tasks begin at another time, or are done by another person, than before.
+
+        What is fixed keeps its person and begins no sooner; `pushed` says by how much later, for what is begun times `_BEGUN`.
+        """
         for k, was in self.shop.was.items():
             group = next((g for g, names in enumerate(self.shop.groups) if was.person in names), None)
             does = self.doing[k].get(group) if group is not None else None
             if was.fixed and does is not None:
-                self.model.add(self.starts[k] == was.start)
+                self.model.add(self.starts[k] >= was.start)
                 self.model.add(does == 1)
+                self.pushed.append((self.starts[k] - was.start) * (_BEGUN if was.begun else 1))
             elif does is None:
                 continue
             else:

@@ -9,7 +9,8 @@ from fairsquare.job.plan.floor import NotNow
 class KeptPiece(Model):
     """A piece of work in the plan: which vehicle, what, who, with whose help, where, from when until when (UTC, ISO 8601).
 
-    `held_by` says what it waits for, in words; `fixed`: a person fixed it, planning anew leaves it; `now`: it is being worked on.
+    `held_by` says what it waits for, in words; `fixed`: a person fixed it, planning anew leaves it, or begins it later where it
+    cannot be at the time it was fixed for, which is `fixed_at`; `now`: it is being worked on.
     """
 
     job: str
@@ -25,6 +26,7 @@ class KeptPiece(Model):
     late_min: int = 0
     in_chain: bool = False
     fixed: bool = False
+    fixed_at: str = ""
     now: bool = False
     moved: bool = False
 
@@ -32,6 +34,16 @@ class KeptPiece(Model):
     def key(self) -> tuple[str, str]:
         """What it is known by from one plan to the next."""
         return self.job, self.what
+
+    @property
+    def asked_for(self) -> str:
+        """When it is to begin: the time it was fixed for, else when it was planned last."""
+        return self.fixed_at or self.start
+
+    @property
+    def is_pushed(self) -> bool:
+        """Whether it begins later than the time it was fixed for."""
+        return self.fixed and self.start > self.asked_for
 
 
 class KeptPlan(Model):

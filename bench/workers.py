@@ -1,6 +1,7 @@
 """Several servers over one database, `python -m bench.workers`: how soon one shows what another recorded, what it costs to listen
 when nothing happens, and what two processes serve that one does not."""
 
+import itertools
 import os
 import secrets
 import socket
@@ -8,7 +9,9 @@ import statistics
 import sys
 import threading
 import time
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from pathlib import Path
 
 import httpx
@@ -16,8 +19,10 @@ import numpy as np
 
 from bench import board
 from bench.bench import measure
+from bench.cores import SHARE, cores_of_their_own
 from bench.drills import own
 from bench.stage import Stage, stage
+from fairsquare.core.sheet.model import Point
 from fairsquare.demo.load import load
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.stand_ins.client import Line
@@ -141,13 +146,8 @@ def _until_drawn(at: Stage, number: str, address: str) -> tuple[float, float]:
         line = Line(client, INSTRUMENT.name, INSTRUMENT.password)
         codes = [point for point in DUNLIN.sheet.points if not point.reference]
         for k in range(READINGS):
-            point = codes[k % len(codes)]
-            xyz = instrument_reading(np.array(point.xyz), 3, np.zeros(3))
             began = time.perf_counter()
-            line.put_aside(
-                number, 1, [{"code": point.code, "xyz": xyz, "purpose": "point"}], "bench", secrets.token_hex(12)
-            )
-            line.send()
+            _sent_s(line, number, codes[k % len(codes)])
             time.sleep(APART_S)
             later = [moment for moment in drawn.values() if moment > began]
             spent.append(min(later) - began if later else 9.0)
@@ -170,16 +170,33 @@ def tell_board(at: Stage) -> int:
 
 
 def tell_served(at: Stage) -> int:
-    """Print what one process and two serve, turn by turn, and how long readings take meanwhile."""
-    number = job_of(at)
+    """Print what one process and two serve: on the cores that there are, then each process on a core of its own."""
+    number, measured = job_of(at), job_of(at)
+    over = _tell_more(at, number, measured, shared=True)
+    with cores_of_their_own([process for pid in at.pids for process in _family(pid)]) as can:
+        if not can:
+            sys.stdout.write("each on a core of its own: not measured, this machine makes no control groups for it\n")
+            return over
+        sys.stdout.write(f"each process on a core of its own, of {SHARE:.0%} of the speed of these:\n")
+        return over + _tell_more(at, number, measured, shared=False)
+
+
+def _tell_more(at: Stage, number: str, measured: str, *, shared: bool) -> int:
+    """Print what one process and two serve, turn by turn, and how long pages, and readings of another job, take meanwhile.
+
+    `shared`: the database and whoever asks are on the same cores.
+    """
     served: dict[int, list[float]] = {1: [], 2: []}
     took: dict[int, list[float]] = {1: [], 2: []}
+    read: dict[int, list[float]] = {1: [], 2: []}
     spent: dict[int, list[float]] = {1: [], 2: []}
     beside: list[float] = []
     for _ in range(3):
         for workers, address, pid in zip((1, 2), at.addresses, at.pids, strict=True):
             before, others = sum(map(cpu_s, _family(pid))), cpu_s(at.mariadb.pid) + time.process_time()
-            many, times = _load(address, number)
+            with _measuring(address, measured) as readings:
+                many, times = _load(address, number)
+            read[workers] += readings
             beside.append((cpu_s(at.mariadb.pid) + time.process_time() - others) / many * 1000)
             spent[workers].append((sum(map(cpu_s, _family(pid))) - before) / many * 1000)
             served[workers].append(many / SERVED_S)
@@ -189,9 +206,14 @@ def tell_served(at: Stage) -> int:
             f"{workers} process{'' if workers == 1 else 'es'}, {AT_ONCE} at once: "
             f"{statistics.median(served[workers]):.0f} pages a second, "
             f"{statistics.median(spent[workers]):.1f} ms of processor each, "
-            f"95th percentile {np.quantile(took[workers], 0.95) * 1000:.0f} ms\n"
+            f"95th percentile {np.quantile(took[workers], 0.95) * 1000:.0f} ms, of readings meanwhile "
+            f"{np.quantile(read[workers], 0.95) * 1000:.0f} ms\n"
         )
     ratio = statistics.median(served[2]) / statistics.median(served[1])
+    if not shared:
+        slower = np.quantile(read[2], 0.95) > np.quantile(read[1], 0.95)
+        sys.stdout.write(f"two over one: {ratio:.2f} (limit {LEAST_MORE:g})\n")
+        return int(ratio < LEAST_MORE or slower)
     cores, other, page = len(os.sched_getaffinity(0)), statistics.median(beside), statistics.median(spent[1])
     most = min(2.0, cores / (page + other) * page)
     sys.stdout.write(
@@ -199,6 +221,37 @@ def tell_served(at: Stage) -> int:
         f"{cores} cores: there are {most:.2f} to be had\n"
     )
     return int(ratio < min(LEAST_MORE, 0.9 * most))
+
+
+@contextmanager
+def _measuring(address: str, number: str) -> Iterator[list[float]]:
+    """Have an instrument send a reading of a job twice a second; yield the seconds that each took, a list that grows."""
+    spent: list[float] = []
+    over = threading.Event()
+
+    def measure_on() -> None:
+        points = itertools.cycle(point for point in DUNLIN.sheet.points if not point.reference)
+        with httpx.Client(base_url=address, timeout=60) as client:
+            line = Line(client, INSTRUMENT.name, INSTRUMENT.password)
+            while not over.wait(0.5):
+                spent.append(_sent_s(line, number, next(points)))
+
+    with ThreadPoolExecutor(1) as hand:
+        measuring = hand.submit(measure_on)
+        try:
+            yield spent
+        finally:
+            over.set()
+        measuring.result()
+
+
+def _sent_s(line: Line, number: str, point: Point) -> float:
+    """Send a reading of a point; return the seconds until it is answered."""
+    xyz = instrument_reading(np.array(point.xyz), 3, np.zeros(3))
+    line.put_aside(number, 1, [{"code": point.code, "xyz": xyz, "purpose": "point"}], "bench", secrets.token_hex(12))
+    began = time.perf_counter()
+    line.send()
+    return time.perf_counter() - began
 
 
 def _family(pid: int) -> list[int]:

@@ -10,14 +10,16 @@ from functools import cache
 from typing import Any, Protocol, Self, TypeVar, cast
 
 import pymysql
+import structlog
 from dbutils.pooled_db import PooledDB
 from pydantic import BaseModel
 
 from fairsquare import metrics
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.who import Who
-from fairsquare.store.nodes import Nodes, is_conflict, is_gone
+from fairsquare.store.nodes import Nodes, is_conflict, is_full, is_gone
 
+log = structlog.get_logger("fairsquare.database")
 T = TypeVar("T")
 M = TypeVar("M", bound=BaseModel)
 
@@ -76,12 +78,23 @@ class DatabaseAway(FairSquareError):
 
     status = 503
     kind = "database-away"
+    words = (
+        "The database does not answer just now. Nothing that was confirmed is lost; this was not recorded yet: "
+        "send it again in a moment."
+    )
 
     def __init__(self) -> None:
-        super().__init__(
-            "The database does not answer just now. Nothing that was confirmed is lost; this was not recorded yet: "
-            "send it again in a moment."
-        )
+        super().__init__(self.words)
+
+
+class DatabaseFull(DatabaseAway):
+    """The database answers and keeps nothing: its disk has no room left."""
+
+    kind = "database-full"
+    words = (
+        "The database has no room left on its disk. Nothing that was confirmed is lost; this was not recorded: whoever looks after "
+        "the server makes room, then send it again."
+    )
 
 
 class NotToBeKept(FairSquareError):
@@ -121,8 +134,8 @@ class Database:
         where there is one.
 
         `work` must be safe to repeat: what it writes carries a request key. Raises `DatabaseAway` when no server can be reached and
-        written to (of several: for longer than they take to agree who is left), and `NotToBeKept` for what does not go into a
-        column.
+        written to (of several: for longer than they take to agree who is left), `DatabaseFull` when its disk has no room left, and
+        `NotToBeKept` for what does not go into a column.
         """
         tried, lost, until = 0, 0, time.monotonic() + _REGROUP_S
         while tried < _TRIES:
@@ -133,6 +146,13 @@ class Database:
                     metrics.RETRIES.labels("conflict").inc()
                     time.sleep(random.uniform(0.005, 0.02) * 2**tried)  # noqa: S311 - a pause, not a secret
                     tried += 1
+                elif is_full(fault):
+                    lost += 1
+                    if not self.nodes.several or lost > self.nodes.many:
+                        metrics.AWAY.inc()
+                        log.error("disk full", why=str(fault.args[-1]))
+                        raise DatabaseFull from fault
+                    metrics.RETRIES.labels("lost").inc()
                 elif is_gone(fault):
                     lost += 1
                     if lost > self.nodes.many and (not self.nodes.several or time.monotonic() > until):
@@ -175,7 +195,7 @@ class Database:
             result = work(connection)
             connection.commit()
         except BaseException as fault:
-            if isinstance(fault, pymysql.MySQLError) and is_gone(fault):
+            if isinstance(fault, pymysql.MySQLError) and (is_gone(fault) or is_full(fault)):
                 self.nodes.leave_that_of(_bare(connection), str(fault.args[-1]) if fault.args else "lost")
             _roll_back(connection)
             raise

@@ -5,6 +5,7 @@ A URL names one server, or several of a cluster in the order in which they are p
 certificate that authority signed for its host.
 """
 
+import re
 import threading
 import weakref
 from collections import Counter
@@ -30,6 +31,9 @@ _TRY_AGAIN = frozenset({1213, 1205, 1020})
 _AWAY = frozenset({2002, 2003, 2006, 2013, 2055, 1053, 1927, 1040, 1077, 1079})
 _NOT_SERVING = frozenset({_NOT_READY, 1180, 1290, 1792, 1836})
 """Not ready (a node without a quorum), a commit that failed for want of one, read only in three ways."""
+_FULL = frozenset({1021, 1114})
+_NOT_WRITTEN, _NO_SPACE = frozenset({3, 1026, 1030}), 28
+"""Disk full, table full; and what could not be written to a file, with the system's error (ENOSPC) in its words."""
 _SEES_ALL = "SET wsrep_sync_wait = 1"
 """Have a transaction begin once its node has all that any node had confirmed by then: what a person recorded through one server is
 on the next page through any other. What it costs stands in docs/running.md."""
@@ -120,6 +124,12 @@ def is_gone(fault: pymysql.MySQLError) -> bool:
     """Say whether a fault is of the server or of the way to it, and not of what was asked."""
     code = fault.args[0] if fault.args else None
     return isinstance(fault, pymysql.err.InterfaceError) or code in _AWAY or code in _NOT_SERVING
+
+
+def is_full(fault: pymysql.MySQLError) -> bool:
+    """Say whether a fault is of a disk that has no room left."""
+    code, words = (*fault.args, None, "")[:2]
+    return code in _FULL or (code in _NOT_WRITTEN and re.search(rf"\b{_NO_SPACE}\b", str(words)) is not None)
 
 
 def is_conflict(fault: pymysql.MySQLError) -> bool:

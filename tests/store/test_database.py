@@ -10,11 +10,11 @@ from fairsquare.demo.people import INSTRUMENT, SIGN_INS
 from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import VEHICLES
 from fairsquare.store import jobs, links, measuring, people, sessions, sheets
-from fairsquare.store.database import Connection, Database, DatabaseAway, execute, select, select_one
+from fairsquare.store.database import Connection, Database, DatabaseAway, DatabaseFull, execute, select, select_one
 from fairsquare.store.facts import Lasting, load_facts
 from fairsquare.store.jobs import JobDetails, NoSuchJob, StaleEdit
 from fairsquare.store.migrate import FOLDER, MigrationFault, migrate, migrations
-from fairsquare.store.nodes import connect_arguments
+from fairsquare.store.nodes import connect_arguments, is_full
 from fairsquare.store.once import KeyReused, once
 from fairsquare.store.passwords import check_password
 from tests.conftest import key
@@ -168,6 +168,40 @@ def test_what_was_acknowledged_survives_sigkill(mariadb, database, persons) -> N
         lambda c: select(c, "SELECT id, x, y, z, said FROM reading WHERE job_id = %s ORDER BY id", job.id)
     )
     assert [(r["id"], r["x"], r["z"]) for r in found] == [(first, 1.0, 1e-9), (second, 3.0, 1e-9)]
+
+
+def test_a_server_without_room_says_so_and_serves_on(url) -> None:
+    """A table in memory that may hold little is full as one on a full disk is (1114)."""
+
+    def fill(connection: Connection, rows: int) -> None:
+        execute(connection, "SET SESSION max_heap_table_size = 16384")
+        execute(connection, "CREATE TEMPORARY TABLE IF NOT EXISTS little (words CHAR(250)) ENGINE = MEMORY")
+        for _ in range(rows):
+            execute(connection, "INSERT INTO little VALUES ('what was typed')")
+
+    own = Database(url, 1)
+    try:
+        with pytest.raises(DatabaseFull, match="no room left on its disk"):
+            own.run(lambda c: fill(c, 1000))
+        assert own.run(lambda c: select_one(c, "SELECT 1 AS one")) == {"one": 1}
+    finally:
+        own.close()
+
+
+@pytest.mark.parametrize(
+    ("code", "words", "full"),
+    [
+        (1021, "Disk full (/var/tmp/#sql); waiting for someone to free some space", True),
+        (1026, 'Error writing file ./binlog (errno: 28 "No space left on device")', True),
+        (1030, 'Got error 28 "No space left on device" from storage engine InnoDB', True),
+        (3, 'Error writing file (Errcode: 28 "No space left on device")', True),
+        (1030, 'Got error 128 "Out of memory in engine" from storage engine InnoDB', False),
+        (1062, "Duplicate entry '28' for key 'PRIMARY'", False),
+    ],
+)
+def test_a_full_disk_is_known_by_what_mariadb_says(code, words, full) -> None:
+    """Errors of MariaDB 10.11 (its list of error codes), and the system's ENOSPC, 28."""
+    assert is_full(pymysql.OperationalError(code, words)) == full
 
 
 def test_a_correction_is_of_the_same_set_up(database, persons) -> None:

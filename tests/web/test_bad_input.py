@@ -4,12 +4,14 @@ import re
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
+import pymysql
 import pytest
 
 from fairsquare import web
 from fairsquare.actions.sign_in import check_sign_in
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.settings import Settings
+from fairsquare.store import jobs
 from fairsquare.web.app import create_app
 from tests.conftest import Pages, by_admin, key
 from tests.web.test_job import call, make_safe, new_job, sign, with_references, with_sheet
@@ -298,6 +300,22 @@ def test_a_form_sent_while_the_database_is_away_is_kept_and_sent_again(as_role, 
     for _ in range(2):
         assert "Knot dumper" in ngozi.http.post("/jobs", data=fields).text
     assert "1 job match" in ngozi.get("/?q=knot+dumper")
+
+
+def test_a_form_sent_while_the_disk_is_full_is_kept_and_says_what_helps(as_role, monkeypatch) -> None:
+    ngozi = as_role("technician")
+
+    def full(*_: object) -> str:
+        raise pymysql.OperationalError(1114, "The table 'job' is full")
+
+    monkeypatch.setattr(jobs, "open_job", full)
+    page = ngozi.post("/jobs", 503, vehicle="Knot tipper", construction="truck", notes="a <long> story")
+    assert "no room left on its disk" in page
+    assert "a &lt;long&gt; story" in page
+    answer = ngozi.http.get("/jobs/SL-9999")
+    assert answer.status_code == 404, "what only reads is answered"
+    monkeypatch.undo()
+    ngozi.post("/jobs", vehicle="Knot tipper", construction="truck")
 
 
 def test_a_lead_manages_people(app, as_role) -> None:

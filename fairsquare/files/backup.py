@@ -10,6 +10,7 @@ import hashlib
 import hmac
 import json
 import re
+import zlib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -152,7 +153,7 @@ def whole(file: Path, key: str, start: bytes, is_keyed: Callable[[bytes], bool |
             for line in _lines(kept):
                 seal.add(last)
                 before, last = last, line
-    except (OSError, EOFError, ValueError):
+    except (OSError, EOFError, ValueError, zlib.error):
         raise _wrong(file, "is damaged, or no backup of Fair Square") from None
     if not last.startswith(END):
         raise _wrong(file, "ends in the middle: take another backup")

@@ -1,4 +1,5 @@
-"""A restore drill: the newest backup brought back beside what is there, every record in it checked, and what came of it kept."""
+"""A restore drill: the newest backup, and what follows it, brought back beside what is there, every record in it checked, and what
+came of it kept."""
 
 import datetime
 from pathlib import Path

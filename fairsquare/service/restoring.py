@@ -15,6 +15,7 @@ from urllib.parse import urlsplit
 import pymysql
 
 from fairsquare.files.backup import Opened, opened
+from fairsquare.files.since import following
 from fairsquare.security_log import security
 from fairsquare.service.keeping import KeepingFault, held, records_checked
 from fairsquare.service.since import chain_until, put_back
@@ -72,17 +73,23 @@ def bring_back(
 
 
 def try_out(url: str, file: Path, key: str = "") -> tuple[str, str, bool]:
-    """Read a backup into a database beside ours and drop that again; return what it holds, how its records are, and whether all are
-    good. Nothing of ours is touched, and people go on working. Raises as `bring_back` does."""
+    """Read a backup, and all that follows it, into a database beside ours and drop that again; return what it holds, how its
+    records are, and whether all are good, what follows too. Nothing of ours is touched, and people go on working. Raises as
+    `bring_back` does."""
     backup = opened(file, key)
+    chain, wrong = following(file, key)
     beside, name = _other(url, TRIED), str(connect_arguments(url)["database"]) + TRIED
     with _steady(url) as line:
         line.run(lambda cursor, _: _make_anew(cursor, name))
         try:
             _fill(beside, backup)
+            more = put_back(beside, chain, None)
             migrate(beside)
             words, good = records_checked(beside)
-            return held(beside), words, good
+            told = held(beside) + (
+                f", with {more} transactions that followed until {chain[-1].reach.at}" if chain else ""
+            )
+            return told, " ".join([words, *wrong]), good and not wrong
         except pymysql.MySQLError as fault:
             raise KeepingFault(f"MariaDB says: {fault.args[-1]}") from None
         finally:

@@ -26,10 +26,12 @@ from fairsquare.demo.pictures import drawn_photo
 from fairsquare.files import since as files
 from fairsquare.files.photos import photo_to_keep
 from fairsquare.service import since
+from fairsquare.service.drilling import hold_drill
 from fairsquare.service.keeping import LEFT_OUT, KeepingFault, back_up
 from fairsquare.service.mariadb import PrivateMariaDB
 from fairsquare.service.restoring import Until, bring_back
 from fairsquare.service.since import back_up_since, moment
+from fairsquare.store import restore_drills
 from fairsquare.store.database import Database, execute, select
 from fairsquare.store.jobs import JobDetails
 from fairsquare.store.migrate import migrate
@@ -221,6 +223,19 @@ def test_one_that_is_damaged_ends_what_follows_and_is_named(shop, followed) -> N
     with pytest.raises(Refused, match=r"goes until .* c\.since is damaged"):
         bring_back(shop.elsewhere(), followed, until=Until(between))
     assert bring_back(shop.elsewhere(), followed, until=Until(None))[2], "as far as it goes"
+
+
+def test_a_drill_tries_what_follows_too(shop, followed) -> None:
+    told, good = hold_drill(shop.url, followed.parent)
+    assert good and re.search(r"a\.backup: \d+ jobs?, .* with \d+ transactions that followed until 20", told), told
+    damaged = followed.with_name("b.since")
+    content = bytearray(damaged.read_bytes())
+    content[len(content) // 2] ^= 1
+    damaged.write_bytes(content)
+    told, good = hold_drill(shop.url, followed.parent)
+    last = shop.database.run(restore_drills.last)
+    assert not good and not last.good, "a backup alone is not all that is relied on"
+    assert "b.since" in last.words and "transactions that followed" not in last.told
 
 
 def forged(file: Path, change) -> None:

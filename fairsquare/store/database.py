@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from functools import cache
 from typing import Any, Protocol, Self, TypeVar, cast
+from weakref import WeakKeyDictionary
 
 import pymysql
 import structlog
@@ -69,6 +70,7 @@ class Connection(Protocol):
 _NOT_TO_BE_KEPT = frozenset({1264, 1265, 1267, 1271, 1292, 1366, 1406, 3854})
 """Out of range, cut off, letters that a column does not have, too long."""
 _TRIES = 8
+_JUST_NOW_S = 1.0
 _REGROUP_S, _PAUSE_S = 4.0, 0.1
 """How long a cluster may take to agree who is left, where none of several nodes serves, and how often it is asked meanwhile."""
 
@@ -118,6 +120,7 @@ class Database:
         """Make the pool; where it is to be `ready`, with all its connections. It holds one lock while it hands one out: what
         waits for the server, as a question whether a connection still stands, is done outside of it."""
         self.nodes, self._size = Nodes(url), pool_size
+        self._used: WeakKeyDictionary[Any, float] = WeakKeyDictionary()
         metrics.POOL_SIZE.inc(pool_size)
         self._pool = PooledDB(
             creator=self.nodes,
@@ -140,7 +143,7 @@ class Database:
         tried, lost, until = 0, 0, time.monotonic() + _REGROUP_S
         while tried < _TRIES:
             try:
-                return self._once(work)
+                return self._once(work, sure=lost > 0)
             except pymysql.MySQLError as fault:
                 if is_conflict(fault):
                     metrics.RETRIES.labels("conflict").inc()
@@ -185,15 +188,16 @@ class Database:
         metrics.POOL_SIZE.dec(self._size)
         self._size = 0
 
-    def _once(self, work: Callable[[Connection], T]) -> T:
+    def _once(self, work: Callable[[Connection], T], *, sure: bool) -> T:
         with metrics.POOL_WAIT.time():
             connection = self._pool.connection()
         try:
             metrics.POOL_IN_USE.inc()
-            self._open_again(connection)
+            self._open_again(connection, sure=sure)
             connection.begin()
             result = work(connection)
             connection.commit()
+            self._used[_bare(connection)] = time.monotonic()
         except BaseException as fault:
             if isinstance(fault, pymysql.MySQLError) and (is_gone(fault) or is_full(fault)):
                 self.nodes.leave_that_of(_bare(connection), str(fault.args[-1]) if fault.args else "lost")
@@ -204,13 +208,15 @@ class Database:
             connection.close()
         return result
 
-    def _open_again(self, connection: Connection) -> None:
+    def _open_again(self, connection: Connection, *, sure: bool) -> None:
         """Have a connection that was lost, or whose node is to be left, opened anew: the pool's cursors do that where nothing was
-        begun yet."""
+        begun yet. One that answered just now is not asked whether it still stands, unless that is to be `sure`."""
         bare = _bare(connection)
         if self.nodes.is_to_be_left(bare):
             with suppress(pymysql.MySQLError):
                 bare.close()
+        elif not sure and time.monotonic() - self._used.get(bare, -_JUST_NOW_S) < _JUST_NOW_S:
+            return
         with connection.cursor() as cursor:
             cursor.execute("DO 0")
 

@@ -25,7 +25,7 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.processes import die_with_parent
 from fairsquare.store.database import Database
 from fairsquare.store.kept import Kept
-from fairsquare.workers import Queue, waited_for
+from fairsquare.workers import NICER, Queue, waited_for
 
 STATIC = Path(__file__).parent / "static"
 _LONGEST_S, AT_A_TIME = 180, 2
@@ -160,7 +160,7 @@ def pdf_of(page: str, running: set[subprocess.Popen[bytes]]) -> bytes:
 
 def _make() -> None:
     """Make one PDF, leaving the processors to whoever answers requests. Only files of our static folder are fetched."""
-    os.nice(10)
+    os.nice(NICER)
     from weasyprint import HTML
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 

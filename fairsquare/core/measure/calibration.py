@@ -4,6 +4,7 @@ A calibration answers for what is read until it is due again. A check that fails
 seen to be good, and after it, until it is calibrated again or a check finds it good. Common practice, as ISO 10012 asks for.
 """
 
+from bisect import bisect_right
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple
@@ -98,21 +99,29 @@ class _History:
         self._known = [
             (when, event, check) for when, event, check in known if check is None or check.verdict != "again"
         ]
+        self._whens = [when for when, _, _ in self._known]
+        self._found: dict[tuple[int, str], Standing] = {}
 
     def at(self, at: str) -> Standing:
-        """Return how far the tool is to be trusted in what it read at a moment."""
-        before = [entry for entry in self._known if entry[0] <= at][-1:]
-        after = [entry for entry in self._known if entry[0] > at][:1]
-        for since, nearest in ((False, before), (True, after)):
+        """Return how far the tool is to be trusted in what it read at a moment: the same on all of a day between two events."""
+        place, day = bisect_right(self._whens, at), at[:10]
+        found = self._found.get((place, day))
+        if found is None:
+            found = self._found[place, day] = self._between(place, day)
+        return found
+
+    def _between(self, place: int, day: str) -> Standing:
+        """Return the same on a day, after the first events in the order of time and before the event at `place`."""
+        for since, nearest in ((False, self._known[:place][-1:]), (True, self._known[place:][:1])):
             for _, event, found in nearest:
                 if found is not None and found.verdict == "bad" and isinstance(event.what, BarRead):
                     check = {"day": event.what.read_on, "bar": event.what.bar, "check": check_said(found)}
                     return Standing(self._name, "bad", say("tool.found_bad", since=since, **check))
-        done = [event for event in self._done if event.done_on <= at[:10]]
+        done = [event for event in self._done if event.done_on <= day]
         if not done:
             return Standing(self._name, "unknown", say("tool.no_calibration"))
         last = done[-1]
-        if last.due_on and last.due_on < at[:10]:
+        if last.due_on and last.due_on < day:
             return Standing(self._name, "overdue", say("tool.overdue", since=last.due_on))
         return Standing(self._name, "good", say("tool.calibrated", day=last.done_on, until=last.due_on), last.due_on)
 

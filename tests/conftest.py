@@ -253,6 +253,7 @@ class Pages:
             app, base_url="http://testserver", follow_redirects=True, raise_server_exceptions=False
         )
         self.http.event_hooks = {"response": [read_it]}
+        self._form_token: tuple[dict[str, str], str] | None = None
         if sign_in:
             answer = self.http.post("/sign-in", data={"name": sign_in.name, "password": sign_in.password})
             assert "Sign in" not in answer.text[:300], answer.text[:500]
@@ -263,8 +264,12 @@ class Pages:
         return answer.text
 
     def csrf(self) -> str:
-        page = self.http.get("/help").text
-        return page.split('"X-CSRF-Token": "')[1].split('"')[0]
+        """Return the token of the session's forms, looked up once for its cookie."""
+        session = dict(self.http.cookies)
+        if self._form_token is None or self._form_token[0] != session:
+            page = self.http.get("/help").text
+            self._form_token = dict(self.http.cookies), page.split('"X-CSRF-Token": "')[1].split('"')[0]
+        return self._form_token[1]
 
     def post(self, path: str, status: int = 200, files=None, headers=None, **fields) -> str:
         data = {"csrf": self.csrf(), "request_key": key(), **fields}

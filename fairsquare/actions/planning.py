@@ -127,17 +127,20 @@ def move_piece(
             "It cannot be there: what comes before is not done by then, nobody works then, or it takes another skill."
         )
         raise Refused(words, field="at", value=at.strftime("%H:%M"))
-    gives_way = _gives_way(last[1], made)
+    gives_way = _gives_way(last[1], made, own.key)
     if gives_way is not None:
-        words = f"It cannot be there: {gives_way.job}, “{gives_way.what}”, is fixed or being worked on, and would have to give way."
+        words = (
+            f"It cannot be there: {gives_way.job}, “{gives_way.what}”, is fixed and would have to give way. "
+            "Let that go first, or plan the day anew."
+        )
         raise Refused(words, field="at", value=at.strftime("%H:%M"))
     made = made.model_copy(update={"cost": _cost(last[1], made, own.key)})
     desk.once(person, key, f"move piece {plan}", lambda connection: {"id": shop.keep_plan(connection, made, person.id)})
 
 
-def _gives_way(before: KeptPlan, after: KeptPlan) -> KeptPiece | None:
-    """Return what was fixed already and would begin later than it did, if anything."""
-    starts = {key: piece.start for key, piece in _by_key(before).items() if piece.fixed}
+def _gives_way(before: KeptPlan, after: KeptPlan, own: tuple[str, str]) -> KeptPiece | None:
+    """Return what else was fixed already and would begin later than it did, if anything."""
+    starts = {key: piece.start for key, piece in _by_key(before).items() if piece.fixed and key != own}
     return next((p for p in after.pieces if p.key in starts and _apart_min(p.start, starts[p.key]) > SAME_MIN), None)
 
 
@@ -277,11 +280,8 @@ def _kept(
     pieces, planned_before = [], _by_key(last)
     for operation in sorted(made.plan, key=lambda operation: (operation.start, operation.id)):
         piece = found.pieces[operation.id]
-        start, now, old = (
-            _at(base, operation.start),
-            operation.id in found.at_it,
-            planned_before.get((piece.job, piece.what)),
-        )
+        start, now = _at(base, operation.start), operation.id in found.at_it
+        old = planned_before.get((piece.job, piece.what))
         fixed = old is not None and old.fixed and not now
         pieces.append(
             KeptPiece(

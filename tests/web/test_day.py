@@ -214,7 +214,7 @@ def test_what_is_fixed_gives_way_to_no_move_but_to_the_time_that_goes_by(as_role
     safe = {"plan": str(number), "job": jobs[0], "what": "Make it safe", "to": fixed.person}
     then = datetime.datetime.fromisoformat(fixed.end).astimezone(zone) + datetime.timedelta(hours=3)
     said = lead.post("/day/move", 422, **safe, day=then.date().isoformat(), at=f"{then:%H:%M}")
-    assert f"{jobs[0]}, “Set up and clamp”, is fixed or being worked on, and would have to give way" in said
+    assert f"{jobs[0]}, “Set up and clamp”, is fixed and would have to give way" in said
     ahead = datetime.datetime.fromisoformat(fixed.start) + datetime.timedelta(minutes=40)
     monkeypatch.setattr(planning, "now_of", lambda connection: f"{ahead:%Y-%m-%dT%H:%M:%S.%fZ}")
     page = lead.post("/day/plan")
@@ -291,6 +291,10 @@ def test_a_piece_is_moved_by_hand_the_rest_goes_round_it_and_the_cost_is_told(as
     assert "Moved by hand:" in page and last(database)[1].cost
     assert start_of(last(database)[1], jobs[0], "Measure") >= datetime.datetime.fromisoformat(moved.end)
     assert "planned anew meanwhile" in lead.post("/day/move", 409, **said, day=day, at=f"{start:%H:%M}")
+    later, own = start + datetime.timedelta(hours=1), {**said, "plan": str(last(database)[0])}
+    lead.post("/day/move", **own, day=later.date().isoformat(), at=f"{later:%H:%M}")
+    again = piece(last(database)[1], jobs[0], "Set up and clamp")
+    assert again.fixed and again.asked_for > moved.asked_for, "what is fixed may be moved again by who fixed it"
 
 
 def test_what_is_signed_for_is_not_given_to_an_apprentice_and_what_is_released_not_planned(

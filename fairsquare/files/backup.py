@@ -12,7 +12,7 @@ import json
 import re
 import zlib
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
 from typing import IO, NamedTuple
 
@@ -119,12 +119,17 @@ class Writing(NamedTuple):
         self.out.write(content)
 
 
-@contextmanager
-def written(file: IO[bytes], head: Head, key: str) -> Iterator[Writing]:
+def written(file: IO[bytes], head: Head, key: str) -> AbstractContextManager[Writing]:
     """Write a backup with its head, whatever is written in between, and its seal."""
+    return sealed(file, HEAD + b" " + head.model_dump_json().encode(), key)
+
+
+@contextmanager
+def sealed(file: IO[bytes], first: bytes, key: str) -> Iterator[Writing]:
+    """Write a file of ours: its first line, whatever is written in between, and its seal."""
     with gzip.GzipFile(fileobj=file, mode="wb") as out:
         writing = Writing(out, Seal(key))
-        writing.write(HEAD + b" " + head.model_dump_json().encode() + b"\n")
+        writing.write(first + b"\n")
         yield writing
         out.write(writing.seal.line())
 

@@ -8,7 +8,7 @@ import datetime
 import gzip
 import json
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import IO, Any, Literal, NamedTuple
 
@@ -16,7 +16,7 @@ from pydantic import ValidationError
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Many, Model
-from fairsquare.files.backup import LONGEST_LINE, LogPlace, Seal, Writing, digest_of, whole
+from fairsquare.files.backup import LONGEST_LINE, LogPlace, Writing, digest_of, sealed, whole
 
 HEAD = b"-- Fair Square since"
 ENDING = ".since"
@@ -73,14 +73,9 @@ class Since(NamedTuple):
                 yield _read(line, self.file)
 
 
-@contextmanager
-def written(file: IO[bytes], head: SinceHead, key: str) -> Iterator[Writing]:
+def written(file: IO[bytes], head: SinceHead, key: str) -> AbstractContextManager[Writing]:
     """Write such a file with its head, what `line` and `end` make in between, and its seal."""
-    with gzip.GzipFile(fileobj=file, mode="wb") as out:
-        writing = Writing(out, Seal(key))
-        writing.write(HEAD + b" " + head.model_dump_json().encode() + b"\n")
-        yield writing
-        out.write(writing.seal.line())
+    return sealed(file, HEAD + b" " + head.model_dump_json().encode(), key)
 
 
 def line(transaction: Transaction) -> bytes:

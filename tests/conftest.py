@@ -17,6 +17,7 @@ import httpx
 import hypothesis
 import pymysql
 import pytest
+from argon2 import PasswordHasher
 from starlette.testclient import TestClient
 
 from fairsquare.actions import Desk
@@ -59,6 +60,14 @@ def _written(item: pytest.Item) -> tuple[int, tuple[int, ...]]:
 
 def _tells_a_story(item: pytest.Item) -> bool:
     return bool({"database", "server", "empty_for_module"} & set(getattr(item, "fixturenames", ())))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def cheap_passwords() -> None:
+    """Hashes that take a millisecond: some thousand people sign in here, and what is safe is argon2-cffi's own choice, not ours.
+    A server that is started as a process of its own hashes as it does for everybody."""
+    people._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+    people._NOBODY = people._hasher.hash("nobody has this password")
 
 
 @pytest.fixture(scope="session")

@@ -140,7 +140,8 @@ def cut_a_node_off(at: Ground) -> None:
 
 
 def fill_the_disk(at: Ground) -> None:
-    """The disk of the node that server 1 asks is full; then there is room again."""
+    """The disk of the node that server 1 asks is full; then there is room again, and somebody starts the node anew: it ended, or
+    has left the others, because it could not keep what they kept."""
     node = at.cluster.nodes[0]
     time.sleep(_BEFORE_S)
     waste = node.folder / "waste"
@@ -150,6 +151,8 @@ def fill_the_disk(at: Ground) -> None:
             out.flush()
     time.sleep(_FROZEN_S)
     waste.unlink()
+    if node.running() and node.state() == "Inconsistent":
+        node.stop()
     if not node.running():
         at.cluster.again(node)
     at.wait_synced()

@@ -2,6 +2,7 @@
 
 import os
 import signal
+import socket
 import sys
 import time
 from collections import Counter
@@ -15,6 +16,7 @@ from prometheus_client.parser import text_string_to_metric_families
 
 from fairsquare.demo.people import SIGN_INS
 from fairsquare.processes import free_port, start, stop
+from fairsquare.service.server import listen_on
 from tests.conftest import key
 from tests.store.test_service import alive, children_of, until
 
@@ -138,3 +140,13 @@ def test_they_end_with_their_supervisor_however_that_ends(several: Several) -> N
     several.process.kill()
     several.process.wait()
     until(lambda: not any(alive(pid) for pid in workers | below), "all have ended")
+
+
+def test_what_a_shared_socket_accepts_answers_at_once() -> None:
+    """A socket as uvicorn makes it for several processes: without the name of its protocol, by which asyncio would know it."""
+    with socket.socket(socket.AF_INET) as listening:
+        assert listening.proto == 0
+        listening.bind(("127.0.0.1", 0))
+        listen_on(listening)
+        with socket.create_connection(listening.getsockname()), listening.accept()[0] as accepted:
+            assert accepted.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)

@@ -155,6 +155,7 @@ CATALOGUE: Mapping[str, Calculation] = MappingProxyType(
             ("weld-settings", "weld.settings WeldSettings SettingsFound weld_settings"),
             ("bond-timeline", "weld.timeline BondTimeline TimelineFound bond_timeline"),
             ("hang-panel", "fit.hang HangPanel PanelHung hang_panel"),
+            ("hang-panels", "fit.panels HangPanels PanelsHung hang_panels"),
             ("square-up", "fit.square SquareUp SquaredUp square_up"),
             ("check-tool", "measure.bar_check CheckTool ToolChecked check_tool"),
             ("job-hours", "plan.hours JobHours HoursFound job_hours"),

@@ -87,6 +87,29 @@ REQUESTS = {
         "hinges": [{"id": "h", "at": [0, 0, 0], "range": {"length": [-2, 2], "width": [-2, 2], "height": [-2, 2]}}],
         "gaps": [{"id": "g", "at": [500, 0, 0], "normal": [1, 0, 0], "mm": 6, "target_mm": 4, "tolerance_mm": 1}],
     },
+    "hang-panels": {
+        "panels": [
+            {
+                "id": name,
+                "hinges": [
+                    {"id": "h", "at": at, "range": {"length": [-2, 2], "width": [-2, 2], "height": [-2, 2]}},
+                ],
+            }
+            for name, at in (("door", [0, 0, 0]), ("wing", [1000, 0, 0]))
+        ],
+        "gaps": [
+            {
+                "id": "g",
+                "a": "door",
+                "b": "wing",
+                "at": [500, 0, 0],
+                "normal": [1, 0, 0],
+                "mm": 6,
+                "target_mm": 4,
+                "tolerance_mm": 1,
+            }
+        ],
+    },
     "check-tool": {
         "sigma_mm": 0.3,
         "ends": 2,

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from fairsquare.core.errors import Refused
-from fairsquare.core.fit.hang import Reach
+from fairsquare.core.fit.hanging import Reach
 from fairsquare.core.model import Code, Many, Millimetres, Model, NotNegative, Vector
 
 Way = Literal["forward", "rearward", "left", "right", "up", "down"]

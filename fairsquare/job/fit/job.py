@@ -4,7 +4,8 @@ import math
 from typing import Literal, NamedTuple
 
 from fairsquare.core.errors import FairSquareError
-from fairsquare.core.fit.hang import HangPanel, Hinge, HingeRange, PanelGap, PanelHung, hang_panel
+from fairsquare.core.fit.hang import HangPanel, PanelGap, PanelHung, hang_panel
+from fairsquare.core.fit.hanging import Hinge, HingeRange
 from fairsquare.core.fit.said import WAYS, FitSaid, GapSaid, PanelSaid
 from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet

@@ -8,7 +8,6 @@ from typing import NamedTuple
 import numpy as np
 
 from fairsquare.core.model import Row3
-from fairsquare.core.pull.game import Chain
 from fairsquare.core.pull.job import (
     PlanSaid,
     PointCycle,
@@ -16,6 +15,7 @@ from fairsquare.core.pull.job import (
     WorkPull,
     advice_for,
     along,
+    chains_of,
     first_tried,
     plan_request,
     seen_plan,
@@ -180,8 +180,8 @@ class _Shop:
             stands[one.code] = after
         own += made
         self.pairs += list(zip(watched, made, strict=True))
-        chains = tuple(Chain(c.hook, c.tower, c.height_mm, forces.get(c.tower, c.force_n)) for c in work.chains)
-        self.pulled.append(PulledCycle(chains, all(c.tower in forces for c in work.chains), tuple(learned)))
+        chains = chains_of(self.setting, work, forces)
+        self.pulled.append(PulledCycle(chains, all(c.tower in forces for c in work.chains), tuple(learned), work.ties))
         self.filled = self.filled or bool(gear and gear.let_go)
         spent = bool(gear and gear.let_go) or (last and bool(spoiled_points(self.sheet, self.now, free)))
         return points_again([now(one, stands[one.code], loaded=False) for one in watched]) and not spent

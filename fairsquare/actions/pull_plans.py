@@ -10,7 +10,6 @@ from fairsquare.actions.desk import Desk, JobView, Unsure, lacking
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.model import Row3
-from fairsquare.core.pull.game import Chain
 from fairsquare.core.pull.gear import GEAR, Gear
 from fairsquare.core.pull.job import (
     PlanSaid,
@@ -18,8 +17,10 @@ from fairsquare.core.pull.job import (
     Watched,
     WorkPull,
     along,
+    chains_of,
     plan_request,
     seen_plan,
+    set_there,
 )
 from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_factors, with_factors
 from fairsquare.core.pull.plan import PlanPulls, School
@@ -259,14 +260,19 @@ def _factors_once(sheet: Same[Sheet], setting_json: str, cycles: tuple[int, ...]
             request = plan_request(sheet.held, places, setting, "outward")
         except FairSquareError:
             return FrameFactors()
-        return fitted_factors(request, setting, tuple(_cycles_pulled(facts, sheet.held, places)))
+        return fitted_factors(request, setting, tuple(_cycles_pulled(facts, sheet.held, setting, places)))
 
     with _FITTING:
         return _FITTED.get((sheet, cycles, setting_json), fit)
 
 
-def _cycles_pulled(facts: JobFacts, sheet: Sheet, places: Mapping[str, Row3]) -> Iterator[PulledCycle]:
-    """Yield every cycle as it was pulled: the forces as read, or as planned where nobody read them. `places`: before any pull."""
+def _cycles_pulled(
+    facts: JobFacts, sheet: Sheet, setting: Setting, places: Mapping[str, Row3]
+) -> Iterator[PulledCycle]:
+    """Yield every cycle as it was pulled: the forces as read, or as planned where nobody read them. `places`: before any pull.
+
+    From a pull on by what is no longer in the setting nothing is played: where it left the frame is not known then.
+    """
     plans = {plan.version: plan.plan for plan in facts.pull_plans}
     watched: dict[str, Watched] = {}
     for event in facts.pull_events:
@@ -276,9 +282,9 @@ def _cycles_pulled(facts: JobFacts, sheet: Sheet, places: Mapping[str, Row3]) ->
             continue
         work = plan.pulls[event.pull - 1]
         measured = all(chain.tower in event.forces and event.forces[chain.tower] > 0 for chain in work.chains)
-        chains = tuple(
-            Chain(c.hook, c.tower, c.height_mm, event.forces[c.tower] if measured else c.force_n) for c in work.chains
-        )
+        if not set_there(setting, work):
+            return
+        chains = chains_of(setting, work, event.forces if measured else None)
         points = []
         for cycle in event.cycles:
             point_watched = watched.get(cycle.code)
@@ -287,7 +293,7 @@ def _cycles_pulled(facts: JobFacts, sheet: Sheet, places: Mapping[str, Row3]) ->
             stood = along(point_watched, sheet, places[cycle.code])
             loaded = None if cycle.loaded_mm is None else cycle.loaded_mm - stood
             points.append((cycle.code, point_watched.way, loaded, cycle.after_mm - stood))
-        yield PulledCycle(chains, measured, tuple(points))
+        yield PulledCycle(chains, measured, tuple(points), work.ties)
 
 
 def keep_plan(

@@ -129,9 +129,10 @@ def test_modes_are_undone_in_the_order_in_which_damage_is_read() -> None:
 
 def test_a_jack_between_two_places_loads_both_of_them() -> None:
     """Played as the frame has it: the force at the hook, and as much the other way where it bears."""
-    request, _ = planned(hit(1, far=1.0))
-    force = 60e3
-    played = play_pulls(request, [[Chain("hR4", "jack", 0.0, force)]], {"jack": ("L3", True, 1e9)})
+    asked, force = hit(1, far=1.0), 60e3
+    asked["rig"]["machines"] = [{"id": "jack", "kind": "jack", "node": "L3", "capacity_n": 1e9}]
+    request, _ = planned(asked)
+    played = play_pulls(request, [([Chain("hR4", "jack", 0.0, force, inside=True)], ())])
     nodes = request.skeleton.nodes
     way = np.subtract(nodes["R4"], nodes["L3"])
     push = force * way / np.linalg.norm(way)

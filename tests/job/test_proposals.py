@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from fairsquare.core.pull.game import Chain
-from fairsquare.core.pull.job import ChainSet, PlanSaid, WorkPull, machines_of, plan_request, seen_plan
+from fairsquare.core.pull.job import ChainSet, PlanSaid, WorkPull, plan_request, seen_plan
 from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_factors, with_factors
 from fairsquare.core.pull.plan import game_of
 from fairsquare.core.pull.rigging import PullRules, barred_lines
@@ -154,7 +154,7 @@ def test_the_frame_learns_from_what_cycles_did(strong, measured) -> None:
     setting = setting_of_vehicle(TURNSTONE).model_copy(update={"assumed": ("along",)})
     stood = places(TURNSTONE.sheet, TURNSTONE.moved)
     request = plan_request(TURNSTONE.sheet, stood, setting, "outward")
-    true = game_of(with_factors(request, setting, FrameFactors(stiff=strong, strong=strong)), machines_of(setting))
+    true = game_of(with_factors(request, setting, FrameFactors(stiff=strong, strong=strong)))
     random, cycles, so_far = np.random.default_rng(5), [], true.begun()
     codes = ("R3L", "R2L")
     for share in (0.8, 1.0):

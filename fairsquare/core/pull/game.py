@@ -8,13 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairsquare.core.structure.frame import Floats, Frame
-from fairsquare.core.structure.path import Follower, Standing
+from fairsquare.core.structure.path import Follower, Standing, Ties
 
 STEPS = 10
 """Steps of a leg to the loads, and of the leg that lets go, when a plan is played."""
-_EFFORT = 700_000
-"""Members whose hinges may be worked out in one search: 1 to 5 s of one core. No clock, so that the answer is the same
-everywhere."""
+_EFFORT, _EFFORT_INSIDE = 640_000, 1_200_000
+"""Members whose hinges may be worked out in one search: 1 to 5 s of one core, with machines or ties up to 10 s. No clock, so that
+the answer is the same everywhere."""
 _CLOSE_ENOUGH = 0.75
 _GUARD = 4.0
 _ON_THE_WAY = 20.0
@@ -22,31 +22,56 @@ _ON_THE_WAY = 20.0
 
 
 class Chain(NamedTuple):
-    """A chain from a hook to a tower at a height (mm), with a force (N)."""
+    """A chain from a hook to a tower at a height (mm), with a force (N); `inside`: to a machine that bears on the vehicle, whatever
+    the height."""
 
     hook: str
     tower: str
     height: float
     force: float
+    inside: bool = False
+
+
+class MachineAt(NamedTuple):
+    """A machine that bears on the vehicle at a node: whether it pushes what is at the hook away from there or draws it there, and
+    what it takes, N."""
+
+    node: str
+    pushes: bool
+    capacity_n: float
+
+
+class TieAt(NamedTuple):
+    """A straight bar between two nodes: what it takes in N, and its stiffness times its length, N."""
+
+    nodes: tuple[str, str]
+    capacity_n: float
+    ea_n: float
 
 
 @dataclass(frozen=True)
 class Rig:
-    """Towers (place in plan, lowest and highest, capacity), hooks and anchors (node, capacity), by name.
-
-    `machines` bear on the vehicle itself (node, whether they push or draw, capacity): a person may pull by them, the search
-    does not.
-    """
+    """Towers (place in plan, lowest and highest, capacity), hooks and anchors (node, capacity), machines and ties, by name."""
 
     towers: Mapping[str, tuple[tuple[float, float], tuple[float, float], float]]
     hooks: Mapping[str, tuple[str, float]]
     anchors: Mapping[str, tuple[str, float]]
-    machines: Mapping[str, tuple[str, bool, float]] = field(default_factory=dict)
+    machines: Mapping[str, MachineAt] = field(default_factory=dict)
+    ties: Mapping[str, TieAt] = field(default_factory=dict)
 
     def limit(self, chain: Chain) -> float:
-        """Return the lesser capacity of a chain's hook and tower in N."""
-        other = self.machines[chain.tower] if chain.tower in self.machines else self.towers[chain.tower]
-        return min(self.hooks[chain.hook][1], other[2])
+        """Return the least capacity of a chain's hook, its tower or machine, and the strongest hook where that bears, N."""
+        hook = self.hooks[chain.hook][1]
+        if not chain.inside:
+            return min(hook, self.towers[chain.tower][2])
+        machine = self.machines[chain.tower]
+        bears = [capacity for node, capacity in self.hooks.values() if node == machine.node]
+        return min(hook, machine.capacity_n, max(bears, default=machine.capacity_n))
+
+    def nodes_of(self, chain: Chain) -> tuple[str, ...]:
+        """Return the node that a chain hooks, and the one that its machine bears on."""
+        own = self.hooks[chain.hook][0]
+        return (own, self.machines[chain.tower].node) if chain.inside else (own,)
 
 
 @dataclass(frozen=True)
@@ -64,7 +89,7 @@ class Limits:
     worse_mm: float | None = None
     overpull_share: float | None = None
     overpull_least_mm: float = 0.0
-    effort: int = _EFFORT
+    effort: int | None = None
 
 
 NO_LIMITS = Limits()
@@ -72,13 +97,17 @@ NO_LIMITS = Limits()
 
 @dataclass(frozen=True)
 class PlayedPull:
-    """A pull as played: its chains, the number of the mode it mainly undoes, uses of anchors, deviations (k, 3) loaded and free."""
+    """A pull as played: its chains, the number of the mode it mainly undoes, uses of anchors, deviations (k, 3) loaded and free.
+
+    `ties`: what each tie carries at the end of each of the ten steps up, N, tension positive.
+    """
 
     chains: tuple[Chain, ...]
     mode: int
     anchors: Mapping[str, float]
     loaded: Floats
     free: Floats
+    ties: Mapping[str, tuple[float, ...]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -90,8 +119,20 @@ class Played:
     standing: Standing
 
 
+class Tried(NamedTuple):
+    """What c pulls do: deviations (c, k, 3) when let go; forces at anchors (c, a, 3) and the largest use of an anchor or tie (c),
+    both loaded."""
+
+    free: Floats
+    held: Floats
+    uses: Floats
+
+
 class Game:
-    """A frame with deviations, and a rig to pull it by. k codes, h hooks, f free degrees of freedom."""
+    """A frame with deviations, and a rig to pull it by. k codes, n nodes, a anchors, f free degrees of freedom.
+
+    Forces of a pull are at nodes (n, 3): a machine puts on the node that it bears on as much as on the hook, the other way.
+    """
 
     def __init__(
         self,
@@ -105,7 +146,7 @@ class Game:
         limits: Limits = NO_LIMITS,
     ) -> None:
         self.frame, self.codes, self.rig, self.asked = frame, codes, rig, limits
-        self.follower = Follower(frame)
+        self._followers: dict[tuple[str, ...], Follower] = {}
         self.start: Floats = np.array(deviations, dtype=float).reshape(-1, 3)
         self.tolerances: Floats = np.maximum(np.array(tolerances, dtype=float).reshape(-1, 3), 1e-9)
         self.limits: Floats = np.array(tolerances, dtype=float).reshape(-1, 3)
@@ -114,16 +155,72 @@ class Game:
         slot = np.where(frame.free, np.cumsum(frame.free) - 1, frame.freedoms).reshape(-1, 6)[:, :3]
         self.slot = slot
         self.code_slots = slot[[self.node_index[node] for node in nodes]].reshape(-1, 3)
-        self.hooks = tuple(rig.hooks)
-        self.hook_slots = slot[[self.node_index[rig.hooks[hook][0]] for hook in self.hooks]].reshape(-1, 3)
         self.anchor_nodes = [self.node_index[node] for node, _ in rig.anchors.values()]
         self.anchor_limits = np.array([limit for _, limit in rig.anchors.values()])
+        self._holds = ~frame.free.reshape(-1, 6)[self.anchor_nodes, :3]
+        self._bearing = self._borne()
         self.pairs = _pairs(codes, partners)
-        middle = float(np.mean(frame.places[self.anchor_nodes, 0])) if rig.anchors else 0.0
-        self.reach = {
-            hook: abs(float(frame.places[self.node_index[node], 0]) - middle) for hook, (node, _) in rig.hooks.items()
-        }
+        self._middle = float(np.mean(frame.places[self.anchor_nodes, 0])) if rig.anchors else 0.0
         self.lines = tuple(self._lines())
+
+    def _borne(self) -> Floats:
+        """Return what each natural force of each member puts on each anchor (6m, 3a), where that holds."""
+        frame = self.frame
+        ends = frame.strain.reshape(len(frame.ends), 6, 2, 6)[..., :3]
+        at = frame.ends[:, :, None] == np.array(self.anchor_nodes, dtype=int)
+        return np.asarray(np.einsum("mked,mea,ad->mkad", ends, at, self._holds).reshape(6 * len(ends), -1))
+
+    @property
+    def work(self) -> int:
+        """Members whose hinges were worked out so far, and some for each call: effort, the same on every machine."""
+        return sum(follower.work for follower in self._followers.values())
+
+    @property
+    def spent(self) -> bool:
+        """Whether the search has done all the work that it may."""
+        inside = bool(self.rig.machines or self.rig.ties)
+        return self.work > (self.asked.effort or (_EFFORT_INSIDE if inside else _EFFORT))
+
+    def follower(self, ties: tuple[str, ...] = ()) -> Follower:
+        """Return what takes the frame along paths, with ties on."""
+        if ties not in self._followers:
+            bars = None
+            if ties:
+                ways = self._tie_ways(ties)
+                lengths = [float(np.linalg.norm(self._between(*self.rig.ties[tie].nodes))) for tie in ties]
+                stiffness = np.array([self.rig.ties[tie].ea_n for tie in ties]) / lengths
+                bars = Ties(-self.loads(ways), stiffness)
+            self._followers[ties] = Follower(self.frame, bars)
+        return self._followers[ties]
+
+    def _between(self, a: str, b: str) -> Floats:
+        places = self.frame.places
+        return np.asarray(places[self.node_index[b]] - places[self.node_index[a]])
+
+    def _tie_ways(self, ties: tuple[str, ...]) -> Floats:
+        """Return the forces (t, n, 3) that ties put on nodes for each newton of tension."""
+        ways = np.zeros((len(ties), len(self.frame.nodes), 3))
+        for number, tie in enumerate(ties):
+            a, b = self.rig.ties[tie].nodes
+            way = self._between(a, b)
+            way = way / np.linalg.norm(way)
+            ways[number, self.node_index[a]] += way
+            ways[number, self.node_index[b]] -= way
+        return ways
+
+    def with_ties(self, forces: Floats, ties: tuple[str, ...], carried: Floats) -> Floats:
+        """Return forces at nodes (c, n, 3) and those of ties that carry (c, t) N."""
+        return forces + np.einsum("ct,tnd->cnd", carried, self._tie_ways(ties)) if ties else forces
+
+    def tie_limits(self, ties: tuple[str, ...]) -> Floats:
+        """Return what ties take (t), N."""
+        return np.array([self.rig.ties[tie].capacity_n for tie in ties])
+
+    def reach(self, chain: Chain) -> list[float]:
+        """Return how far along x a chain's hook, and the node that its machine bears on, are from the middle of the anchors."""
+        return [
+            abs(float(self.frame.places[self.node_index[node], 0]) - self._middle) for node in self.rig.nodes_of(chain)
+        ]
 
     def fair(self, deviations: Floats) -> NDArray[np.bool_]:
         """Return which points (..., k) are within tolerance in each coordinate."""
@@ -169,109 +266,138 @@ class Game:
         return np.asarray(self.start + padded[:, self.code_slots])
 
     def loads(self, forces: Floats) -> Floats:
-        """Return loads (c, f) of forces (c, h, 3) at hooks."""
+        """Return loads (c, f) of forces (c, n, 3) at nodes."""
         loads = np.zeros((len(forces), self.frame.freedoms + 1))
-        for number, slots in enumerate(self.hook_slots):
-            np.add.at(loads.T, slots, forces[:, number].T)
+        loads[:, self.slot.ravel()] = forces.reshape(len(forces), -1)
         return loads[:, :-1]
 
-    def anchor_uses(self, natural: Floats, forces: Floats, bearing: Floats | None = None) -> Floats:
-        """Return the uses (c, a) of anchors, from natural forces (c, m, 6) of members and forces (c, h, 3) at hooks.
+    def held(self, natural: Floats, forces: Floats) -> Floats:
+        """Return what anchors bear (c, a, 3), from natural forces (c, m, 6) of members and forces (c, n, 3) at nodes."""
+        bears = (natural.reshape(len(natural), -1) @ self._bearing).reshape(len(natural), -1, 3)
+        return np.asarray(bears - np.where(self._holds, forces[:, self.anchor_nodes], 0.0))
 
-        `bearing` (n, 3) are the forces of machines at the nodes that they bear on.
-        """
-        if not len(self.anchor_nodes):
-            return np.zeros((len(natural), 0))
-        asked = np.stack([self.frame.node_loads(pull)[:, :3] for pull in natural])
-        for number, hook in enumerate(self.hooks):
-            asked[:, self.node_index[self.rig.hooks[hook][0]]] -= forces[:, number]
-        if bearing is not None:
-            asked = asked - bearing
-        held = np.where(self.frame.free.reshape(-1, 6)[:, :3], 0.0, asked)
-        return np.asarray(np.linalg.norm(held[:, self.anchor_nodes], axis=2) / self.anchor_limits)
+    def uses(self, held: Floats) -> Floats:
+        """Return the uses (c, a) of anchors that bear (c, a, 3)."""
+        return np.asarray(np.linalg.norm(held, axis=2) / self.anchor_limits)
 
-    def direction(self, hook: str, tower: str, height: float) -> Floats:
+    def direction(self, chain: Chain) -> Floats:
         """Return the unit vector (3) in which a chain draws, or a machine pushes or draws what is at the hook."""
-        place = self.frame.places[self.node_index[self.rig.hooks[hook][0]]]
-        if tower in self.rig.machines:
-            node, pushes, _ = self.rig.machines[tower]
-            bears = self.frame.places[self.node_index[node]]
-            along = place - bears if pushes else bears - place
+        hook = self.rig.hooks[chain.hook][0]
+        if chain.inside:
+            machine = self.rig.machines[chain.tower]
+            along = self._between(machine.node, hook) if machine.pushes else self._between(hook, machine.node)
         else:
-            (x, y), _, _ = self.rig.towers[tower]
-            along = np.array([x, y, height]) - place
+            (x, y), _, _ = self.rig.towers[chain.tower]
+            along = np.array([x, y, chain.height]) - self.frame.places[self.node_index[hook]]
         size = float(np.linalg.norm(along))
         unit: Floats = along / size if size > 0 else along
         return unit
 
     def forces(self, chains: Sequence[Chain]) -> Floats:
-        """Return the forces (h, 3) of chains at hooks."""
-        total = np.zeros((len(self.hooks), 3))
-        for chain in chains:
-            total[self.hooks.index(chain.hook)] += chain.force * self.direction(chain.hook, chain.tower, chain.height)
-        return total
-
-    def bearing(self, chains: Sequence[Chain]) -> Floats:
-        """Return the forces (n, 3) that machines put on the nodes that they bear on: as hard as they pull, the other way."""
+        """Return the forces (n, 3) of chains at nodes: where a machine bears, as hard as it pulls, the other way."""
         total = np.zeros((len(self.frame.nodes), 3))
         for chain in chains:
-            if chain.tower in self.rig.machines:
-                node = self.node_index[self.rig.machines[chain.tower][0]]
-                total[node] -= chain.force * self.direction(chain.hook, chain.tower, chain.height)
+            force = chain.force * self.direction(chain)
+            for node, sign in zip(self.rig.nodes_of(chain), (1.0, -1.0), strict=False):
+                total[self.node_index[node]] += sign * force
         return total
 
     def _lines(self) -> Iterator["Line"]:
-        for number, hook in enumerate(self.hooks):
-            place = self.frame.places[self.node_index[self.rig.hooks[hook][0]]]
-            for tower, ((x, y), (low, high), limit) in self.rig.towers.items():
+        for hook, (node, _) in self.rig.hooks.items():
+            place = self.frame.places[self.node_index[node]]
+            for tower, ((x, y), (low, high), _) in self.rig.towers.items():
                 if np.hypot(x - place[0], y - place[1]) < 1.0 or (hook, tower) in self.asked.barred:
                     continue
-                rays = np.stack([self.direction(hook, tower, low), self.direction(hook, tower, high)])
-                yield Line(number, hook, tower, rays, min(limit, self.rig.hooks[hook][1]))
+                yield self._line([Chain(hook, tower, low, 1.0), Chain(hook, tower, high, 1.0)])
+        yield from self._inside()
+
+    def _inside(self) -> Iterator["Line"]:
+        """Yield the lines of machines, one for each kind and two places: of equal ones that which takes most."""
+        found: dict[tuple[frozenset[str], bool], Chain] = {}
+        for machine, at in self.rig.machines.items():
+            for hook, (node, _) in self.rig.hooks.items():
+                if node == at.node or (hook, machine) in self.asked.barred:
+                    continue
+                if float(np.linalg.norm(self._between(at.node, node))) < 1.0:
+                    continue
+                chain, both = Chain(hook, machine, 0.0, 1.0, inside=True), (frozenset((node, at.node)), at.pushes)
+                if both not in found or self.rig.limit(chain) > self.rig.limit(found[both]):
+                    found[both] = chain
+        for chain in found.values():
+            yield self._line([chain])
+
+    def _line(self, chains: Sequence[Chain]) -> "Line":
+        nodes = tuple(self.node_index[node] for node in self.rig.nodes_of(chains[0]))
+        rays = np.stack([self.direction(chain) for chain in chains])
+        return Line(chains[0], nodes, rays, self.rig.limit(chains[0]), float(np.mean(self.reach(chains[0]))))
 
     # ── playing ──────────────────────────────────────────────────────────────
 
-    def play(self, pulls: Sequence[tuple[Chain, ...]]) -> Played:
-        """Play pulls in their order, each a leg to its loads and a leg that lets go, in ten steps each."""
+    def play(self, pulls: Sequence[tuple[tuple[Chain, ...], tuple[str, ...]]]) -> Played:
+        """Play pulls (chains and ties) in their order, each a leg to its loads and a leg that lets go, in ten steps each."""
         played = self.begun()
-        for chains in pulls:
-            played = self.pulled(played, chains)
+        for chains, ties in pulls:
+            played = self.pulled(played, chains, ties)
         return played
 
     def begun(self) -> Played:
         """Return the plan without pulls: everything where it was read."""
-        return Played((), self.start, self.follower.rest())
+        return Played((), self.start, self.follower().rest())
 
-    def pulled(self, so_far: Played, chains: tuple[Chain, ...]) -> Played:
-        """Return a plan with one more pull, played."""
-        forces, bearing = self.forces(chains)[None], self.bearing(chains)
-        borne = np.zeros((1, self.frame.freedoms + 1))
-        borne[:, self.slot.ravel()] = bearing.ravel()
-        loaded = self.follower.follow(so_far.standing, self.loads(forces) + borne[:, :-1], STEPS)
-        standing = self.follower.follow(loaded, np.zeros((1, self.frame.freedoms)), STEPS)
+    def pulled(self, so_far: Played, chains: tuple[Chain, ...], ties: tuple[str, ...] = ()) -> Played:
+        """Return a plan with one more pull, played. Ties are put on before it; chains and ties are let go together, evenly."""
+        forces, follower = self.forces(chains)[None], self.follower(ties)
+        start = follower.begun(so_far.standing)
+        carried, loaded = [], start
+        for step in follower.followed(start, self.loads(forces) + follower.shift(so_far.standing), STEPS):
+            carried.append(follower.tie_forces(start, step)[0])
+            loaded = step
+        loaded = follower.let_go(loaded)
+        standing = self.follower().follow(loaded, np.zeros((1, self.frame.freedoms)), STEPS)
         free = self.at(standing.moved)[0]
-        uses = self.anchor_uses(loaded.natural, forces, bearing)[0]
+        uses = self.uses(self.held(loaded.natural, self.with_ties(forces, ties, np.array(carried[-1:]))))[0]
+        inside = bool(ties) or any(chain.inside for chain in chains)
         pull = PlayedPull(
             chains=chains,
-            mode=self.mode(so_far.deviations, free),
+            mode=self.mode(so_far.deviations, free, inside=inside),
             anchors=dict(zip(self.rig.anchors, map(float, uses), strict=True)),
             loaded=self.at(loaded.moved)[0],
             free=free,
+            ties=dict(zip(ties, (tuple(map(float, of)) for of in np.transpose(carried)), strict=True)),
         )
         return Played((*so_far.pulls, pull), free, standing)
 
-    def tried(self, standing: Standing, forces: Floats, steps: int = STEPS) -> tuple[Floats, Floats]:
-        """Return the free deviations (c, k, 3) and the largest use of an anchor (c) after pulling with forces (c, h, 3)."""
-        start = standing.picked(np.zeros(len(forces), dtype=np.intp))
-        loaded = self.follower.follow(start, self.loads(forces), steps)
-        uses = self.anchor_uses(loaded.natural, forces).max(axis=1, initial=0.0)
-        free = self.follower.follow(loaded, np.zeros_like(loaded.loads), 1)
-        return self.at(free.moved), uses
+    def tried(self, standing: Standing, forces: Floats, ties: tuple[str, ...] = (), steps: int = STEPS) -> Tried:
+        """Return what pulling with forces (c, n, 3) and ties on does."""
+        follower = self.follower(ties)
+        start = follower.begun(standing.picked(np.zeros(len(forces), dtype=np.intp)))
+        most, loaded = np.zeros(len(forces)), start
+        for step in follower.followed(start, self.loads(forces) + follower.shift(standing), steps):
+            loaded = step
+            if ties:
+                most = np.maximum(most, (np.abs(follower.tie_forces(start, step)) / self.tie_limits(ties)).max(axis=1))
+        held = self.held(loaded.natural, self.with_ties(forces, ties, follower.tie_forces(start, loaded)))
+        loaded = follower.let_go(loaded)
+        free = self.follower().follow(loaded, np.zeros_like(loaded.loads), 1)
+        return Tried(self.at(free.moved), held, np.maximum(most, self.uses(held).max(axis=1, initial=0.0)))
 
-    def mode(self, before: Floats, after: Floats) -> int:
-        """Return the number of the mode, in the order in which they are undone, that went down most from before to after (k, 3)."""
-        gained = [self._amounts(before)[k] - self._amounts(after)[k] for k in range(6)]
+    def mode(self, before: Floats, after: Floats, *, inside: bool = False) -> int:
+        """Return the number of the mode, in the order in which they are undone, that went down most from before to after (k, 3).
+
+        `inside`: by the sizes of pairs as `read_damage` names them.
+        """
+        amounts = self._sizes if inside else self._amounts
+        gained = [was - now for was, now in zip(amounts(before), amounts(after), strict=True)]
         return int(np.argmax(gained))
+
+    def _sizes(self, deviations: Floats) -> list[float]:
+        """Return the size of each mode in mm: of what pairs have in common and of how left and right differ, summed over pairs."""
+        both = [(left, right) for left, right in self.pairs if right is not None]
+        if not both:
+            return [0.0] * 6
+        left, right = (deviations[list(side)] for side in zip(*both, strict=True))
+        together, apart = np.abs(left + right).sum(axis=0) / 2, np.abs(left - right).sum(axis=0)
+        return [float(size) for size in (apart[2], apart[0], together[0], together[2], together[1], apart[1])]
 
     def _amounts(self, deviations: Floats) -> list[float]:
         """Return the size of each mode: sums of squares in mm², of a pair's mean and half difference; a lone point is all mean."""
@@ -300,14 +426,23 @@ def overpull(before: Floats, loaded: Floats, limits: Floats) -> Floats:
 
 
 class Line(NamedTuple):
-    """A hook drawn to a tower: number and name of the hook, the tower, the lowest and highest direction (2, 3), and its
-    limit in N."""
+    """A hook drawn to a tower, or a machine at it: a chain along it, the nodes that it loads (the hook's, and where the machine
+    bears), the directions (r, 3) between which it draws what is at the hook, its limit in N, and how far it is from the middle of
+    the anchors.
+    """
 
-    number: int
-    hook: str
-    tower: str
+    chain: Chain
+    nodes: tuple[int, ...]
     rays: Floats
     limit: float
+    reach: float
+
+    def at_nodes(self, force: Floats, count: int) -> Floats:
+        """Return the forces (count, 3) at nodes of a force (3) at the hook."""
+        total = np.zeros((count, 3))
+        for node, sign in zip(self.nodes, (1.0, -1.0), strict=False):
+            total[node] = sign * force
+        return total
 
 
 def _pairs(codes: Sequence[str], partners: Sequence[str | None]) -> tuple[tuple[int, int | None], ...]:

@@ -15,9 +15,11 @@ from fairsquare.core.pull.plan import (
     PlanPoint,
     PlanPulls,
     PlanSkeleton,
+    PullMachine,
     PullMode,
     PullRig,
     PullsPlanned,
+    PullTie,
     School,
     play_pulls,
 )
@@ -71,13 +73,15 @@ class ChainSet(Model):
 
 
 class WorkPull(Model):
-    """One pull as it is to be made: what for, its chains, what comes off first and the hours for that, what is cleaned before.
+    """One pull as it is to be made: what for, its chains, the ties that are put on for it, what comes off first and the hours for
+    that, what is cleaned before.
 
     `past_mm` sets the target that much past the sheet along the pull, on purpose, for the reason in `past_reason`.
     """
 
     purpose: Purpose = "straighten"
     chains: Many[ChainSet]
+    ties: Many[Code] = ()
     first_off: str = Field(default="", max_length=300)
     first_hours: float | None = Field(default=None, ge=0, le=1000)
     body_off: bool = False
@@ -139,6 +143,21 @@ def plan_request(sheet: Sheet, places: Mapping[str, Row3], setting: Setting, sch
                 for a in setting.anchors
                 if a.kind != "stand" or a.code not in drawn
             ),
+            machines=tuple(
+                PullMachine(
+                    id=m.id,
+                    kind="jack" if m.pushes else "puller",
+                    node=m.bears_on,
+                    capacity_n=min(m.capacity_n or UNKNOWN_N, m.bears_capacity_n or UNKNOWN_N),
+                )
+                for m in setting.machines
+                if m.bears_on in skeleton.nodes
+            ),
+            ties=tuple(
+                PullTie(id=tie.id, nodes=tie.between, capacity_n=tie.capacity_n or UNKNOWN_N, ea_n=tie.ea_n)
+                for tie in setting.ties
+                if set(tie.between) <= skeleton.nodes.keys()
+            ),
         ),
         school=school,
     )
@@ -148,11 +167,7 @@ def seen_plan(request: PlanPulls, setting: Setting, plan: PlanSaid) -> PlanSeen:
     """Return what a person's plan does, pull by pull, and which rules it breaks. Raises `Refused` for a hook or tower that
     is not there."""
     _known(setting, plan)
-    played = play_pulls(
-        request,
-        [[Chain(c.hook, c.tower, c.height_mm, c.force_n) for c in pull.chains] for pull in plan.pulls],
-        machines_of(setting),
-    )
+    played = play_pulls(request, [(chains_of(setting, work), work.ties) for work in plan.pulls])
     held: list[PullsHeld | None] = []
     broken: list[tuple[Said | str, ...]] = []
     for number, work in enumerate(plan.pulls):
@@ -162,9 +177,23 @@ def seen_plan(request: PlanPulls, setting: Setting, plan: PlanSaid) -> PlanSeen:
     return PlanSeen(played, tuple(held), tuple(broken))
 
 
-def machines_of(setting: Setting) -> dict[str, tuple[str, bool, float]]:
-    """Return the machines of a setting as they are played: by name the point they bear on, whether they push, what they take."""
-    return {m.id: (m.bears_on, m.pushes, m.capacity_n or UNKNOWN_N) for m in setting.machines}
+def chains_of(setting: Setting, work: WorkPull, forces: Mapping[str, float] | None = None) -> tuple[Chain, ...]:
+    """Return the chains of a pull as they are played: those that were read pull with `forces` (N) by tower or machine, others as
+    planned."""
+    inside = {machine.id for machine in setting.machines}
+    return tuple(
+        Chain(c.hook, c.tower, c.height_mm, (forces or {}).get(c.tower, c.force_n), c.tower in inside)
+        for c in work.chains
+    )
+
+
+def set_there(setting: Setting, work: WorkPull) -> bool:
+    """Say whether everything that a pull is made by is in a setting."""
+    hooks = {hook.id for hook in setting.hooks}
+    by = {tower.id for tower in setting.towers} | {machine.id for machine in setting.machines}
+    return all(chain.hook in hooks and chain.tower in by for chain in work.chains) and {
+        tie.id for tie in setting.ties
+    } >= set(work.ties)
 
 
 def harm_of(sheet: Sheet, stands: Mapping[str, Row3], played: PullsPlanned) -> tuple[Said, ...]:

@@ -11,7 +11,6 @@ from scipy.optimize import minimize_scalar
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.model import Model, Row3
 from fairsquare.core.pull.game import Chain, Game
-from fairsquare.core.pull.job import machines_of
 from fairsquare.core.pull.plan import PlanPulls, game_of
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.structure.frame import Floats
@@ -75,6 +74,7 @@ class PulledCycle(NamedTuple):
     chains: tuple[Chain, ...]
     measured: bool
     points: tuple[tuple[str, Row3, float | None, float], ...]
+    ties: tuple[str, ...] = ()
 
 
 def fitted_factors(request: PlanPulls, setting: Setting, cycles: Sequence[PulledCycle]) -> FrameFactors:
@@ -92,7 +92,7 @@ def fitted_factors(request: PlanPulls, setting: Setting, cycles: Sequence[Pulled
     def misfit(log_strength: float) -> float:
         strength = math.exp(log_strength)
         factors = FrameFactors(stiff=strength, strong=strength)
-        game = game_of(with_factors(request, setting, factors), machines_of(setting))
+        game = game_of(with_factors(request, setting, factors))
         try:
             return (log_strength / _PRIOR_SIGMA) ** 2 + sum(float((part**2).sum()) for part in _misfits(game, own))
         except FairSquareError:  # such a frame would not have taken what was pulled
@@ -123,7 +123,7 @@ def _misfits(game: Game, cycles: Sequence[PulledCycle]) -> Iterator[Floats]:
         known = [
             (index[code], np.array(way), loaded, after) for code, way, loaded, after in cycle.points if code in index
         ]
-        so_far = game.pulled(so_far, cycle.chains)
+        so_far = game.pulled(so_far, cycle.chains, cycle.ties)
         if not cycle.measured:
             continue
         pull = so_far.pulls[-1]

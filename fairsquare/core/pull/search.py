@@ -1,14 +1,15 @@
 """The search for pulls. A plan is a game: the frame moves as it must, and each move is a set of chains with heights and forces.
 
-A move begins with one chain, the best of all hooks, towers and heights at the force where it helps most. From there the forces
-at all hooks are bettered together: how every point answers to them is found by small changes (each played through the frame),
-the best forces that towers can give are a least-squares problem without negatives (Lawson and Hanson 1974), and what is really
-gained is played again. The best few moves go on to the next pull.
+A move begins with one chain, the best of all hooks, towers, machines and heights at the force where it helps most. From there the
+forces of several are bettered together: how every point and anchor answers to forces at the nodes is found by small changes (each
+played through the frame), the best forces that can be given are a least-squares problem without negatives (Lawson and Hanson 1974),
+with anchors that would be full held to what they take, and what is really gained is played again. Where there are ties, the same is
+tried with all of them on and with each alone. The best few moves go on to the next pull.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 from scipy.optimize import nnls
@@ -20,24 +21,35 @@ from fairsquare.core.structure.path import Standing
 
 _LEVELS, _LEVEL_RATIO = 28, 1.08
 _STARTS, _BEAM = 3, 2
-_ROUNDS = 14
+_ROUNDS, _ROUNDS_FAIR = 20, 3
 _ROUGH_STEPS = 4
-_SLOPE_HOOKS = 4
+_SLOPE_NODES, _SLOPE_NODES_INSIDE = 4, 16
 _PRICE = 5e-5
-_DAMPINGS = (1e-3, 1e-2, 1e-1, 1.0)
+_DAMPINGS = (1e-3, 1e-2, 1e-1, 1.0, 10.0)
 _ASIDE = 0.3
 _FULL = 0.995
+_NEARLY_FULL, _HELD_TO, _HOLDS, _HOLD_WEIGHT = 0.97, 0.95, 3, 30.0
 _LITTLE_SHARES = (0.02, 0.05, 0.15, 0.35)
 _WORTH = 0.97
 
 
 @dataclass(frozen=True)
 class _Move:
-    """Chains tried from somewhere, where that ends, and how far from what is wanted."""
+    """Chains and ties tried from somewhere, where that ends, and how far from what is wanted."""
 
     chains: tuple[Chain, ...]
     free: Floats
     height: float
+    ties: tuple[str, ...] = ()
+
+
+class _Answers(NamedTuple):
+    """How deviations (3k, 3u) and what anchors bear (3a, 3u) answer to forces at u nodes, and what anchors bear now (3a)."""
+
+    nodes: tuple[int, ...]
+    slopes: Floats
+    holds: Floats
+    held: Floats
 
 
 def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> Played:
@@ -49,10 +61,10 @@ def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> 
     for _ in range(most):
         onward: list[Played] = []
         for so_far in beam:
-            if game.follower.work > game.asked.effort:
+            if game.spent:
                 break
             for move in _moves(game, so_far, school):
-                played = game.pulled(so_far, move.chains)
+                played = game.pulled(so_far, move.chains, move.ties)
                 if _within(game, played) and _allowed(game, played, school):
                     onward.append(played)
         onward = [
@@ -75,12 +87,13 @@ def _before(game: Game, played: Played) -> Floats:
 
 
 def _rank(game: Game, played: Played) -> tuple[float, ...]:
-    """Return what is least for the best plan: points off (fair ones lost count most), then pulls and chains, then what is left."""
+    """Return what is least for the best plan: points off (fair ones lost count most), then pulls, chains and ties, then what is
+    left."""
     fair = game.fair(played.deviations)
     lost = int((game.fair(game.start) & ~fair).sum())
     off = int((~fair).sum())
     done = off == 0
-    chains = sum(len(pull.chains) for pull in played.pulls)
+    chains = sum(len(pull.chains) + len(pull.ties) for pull in played.pulls)
     harms = game.asked.worse_mm is not None and game.worse(played.deviations) > game.asked.worse_mm
     return (
         float(lost > 0 or harms),
@@ -97,7 +110,8 @@ def _within(game: Game, played: Played) -> bool:
     takes = max(last.anchors.values(), default=0.0) <= 1.0 and all(
         chain.force <= game.rig.limit(chain) for chain in last.chains
     )
-    return takes and game.asked_for(_before(game, played), played)
+    ties = all(max(map(abs, carried)) <= game.rig.ties[tie].capacity_n for tie, carried in last.ties.items())
+    return takes and ties and game.asked_for(_before(game, played), played)
 
 
 def _allowed(game: Game, played: Played, school: str) -> bool:
@@ -111,26 +125,37 @@ def _allowed(game: Game, played: Played, school: str) -> bool:
 
 
 def _distance(game: Game, chains: Sequence[Chain]) -> float:
-    """Return the mean distance along x of a pull's hooks from the middle of the anchors."""
-    return float(np.mean([game.reach[chain.hook] for chain in chains]))
+    """Return the mean distance along x of a pull's hooks, and of where its machines bear, from the middle of the anchors."""
+    return float(np.mean([far for chain in chains for far in game.reach(chain)]))
 
 
 def _moves(game: Game, so_far: Played, school: str) -> list[_Move]:
-    """Return the moves that better a plan most, the best first."""
+    """Return the moves that better a plan most, the best first: without ties, then, where points are left off, with them."""
     least = _distance(game, so_far.pulls[-1].chains) if school == "outward" and so_far.pulls else 0.0
-    lines = [line for line in game.lines if game.reach[line.hook] >= least - 1e-9]
+    lines = [line for line in game.lines if line.reach >= least - 1e-9]
     if not lines:
         return []
-    firsts = _scanned(game, so_far, lines)
-    moves = []
-    for first in firsts[: _STARTS if not so_far.pulls else _BEAM]:
-        moves.extend(_bettered(game, so_far, first, firsts, lines))
-        if game.follower.work > game.asked.effort or any(game.fair(move.free).all() for move in moves):
-            break
+    moves: list[_Move] = []
+    for ties in _tie_sets(game):
+        firsts = _scanned(game, so_far, lines, ties)
+        for first in firsts[: _STARTS if not so_far.pulls and not ties else _BEAM]:
+            moves.extend(_bettered(game, so_far, first, firsts, lines))
+            if game.spent or any(game.fair(move.free).all() for move in moves):
+                return sorted(moves, key=lambda move: move.height)
     return sorted(moves, key=lambda move: move.height)
 
 
-def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
+def _tie_sets(game: Game) -> Iterator[tuple[str, ...]]:
+    """Yield no ties, all of them, and each alone."""
+    ties = tuple(game.rig.ties)
+    yield ()
+    if len(ties) > 1:
+        yield ties
+    for tie in ties:
+        yield (tie,)
+
+
+def _scanned(game: Game, so_far: Played, lines: Sequence[Line], ties: tuple[str, ...]) -> list[_Move]:
     """Return single chains at the force at which each helps most, the best first, one for each line of hook and tower.
 
     Every chain is drawn on from where something first yields, in steps of a twelfth, up to its limit; what would stay if it
@@ -138,26 +163,35 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
     """
     rays, owners, levels = [], [], []
     for number, line in enumerate(lines):
-        low, high = game.rig.towers[line.tower][1]
+        chain = line.chain
+        low, high = game.rig.towers[chain.tower][1] if not chain.inside else (0.0, 0.0)
         for height in sorted({low, (low + high) / 2, high}):
-            rays.append(game.direction(line.hook, line.tower, height))
+            rays.append(game.direction(chain._replace(height=height)))
             owners.append(number)
             levels.append(height)
-    count = len(rays)
-    full = np.zeros((count, len(game.hooks), 3))
-    for case, (ray, owner) in enumerate(zip(rays, owners, strict=True)):
-        full[case, lines[owner].number] = ray * lines[owner].limit * _FULL
-    whole = game.loads(full)
+    count, nodes = len(rays), len(game.frame.nodes)
+    full = np.stack(
+        [
+            lines[owner].at_nodes(ray * lines[owner].limit * _FULL, nodes)
+            for ray, owner in zip(rays, owners, strict=True)
+        ]
+    )
+    whole, follower = game.loads(full), game.follower(ties)
     now = float(game.height(so_far.deviations))
     best = np.full(count, now)
     share = np.zeros(count)
     alive = np.arange(count)
-    standing = so_far.standing.picked(np.zeros(count, dtype=np.intp))
-    part = np.minimum(0.99 * _first_yield(game, so_far.standing, whole), 1.0)
+    begun, shift = follower.begun(so_far.standing), follower.shift(so_far.standing)
+    standing = begun.picked(np.zeros(count, dtype=np.intp))
+    part = np.minimum(0.99 * _first_yield(game, so_far.standing, whole, follower.flexibility), 1.0)
     for _ in range(_LEVELS):
-        standing = game.follower.advance(standing, part[alive, None] * whole[alive])
-        free = game.at(standing.moved - standing.loads @ game.frame.flexibility)
-        uses = game.anchor_uses(standing.natural, part[alive, None, None] * full[alive]).max(axis=1, initial=0.0)
+        standing = follower.advance(standing, part[alive, None] * whole[alive] + shift)
+        let_go, carried = follower.let_go(standing), follower.tie_forces(begun, standing)
+        free = game.at(let_go.moved - let_go.loads @ game.frame.flexibility)
+        forces = game.with_ties(part[alive, None, None] * full[alive], ties, carried)
+        uses = game.uses(game.held(standing.natural, forces)).max(axis=1, initial=0.0)
+        if ties:
+            uses = np.maximum(uses, (np.abs(carried) / game.tie_limits(ties)).max(axis=1))
         far = game.height(free)
         better = (far < best[alive] - 1e-12) & (uses <= _FULL)
         best[alive[better]], share[alive[better]] = far[better], part[alive[better]]
@@ -171,16 +205,16 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line]) -> list[_Move]:
         owner = owners[case]
         if share[case] > 0 and owner not in scanned:
             line = lines[owner]
-            chain = Chain(line.hook, line.tower, levels[case], float(share[case] * line.limit * _FULL))
-            scanned[owner] = _Move((chain,), so_far.deviations, float(best[case]))
+            chain = line.chain._replace(height=levels[case], force=float(share[case] * line.limit * _FULL))
+            scanned[owner] = _Move((chain,), so_far.deviations, float(best[case]), ties)
     return list(scanned.values())
 
 
-def _first_yield(game: Game, standing: Standing, loads: Floats) -> Floats:
+def _first_yield(game: Game, standing: Standing, loads: Floats, flexibility: Floats) -> Floats:
     """Return the share of each of the loads (c, f) at which, from where the frame stands, an end first yields."""
     frame = game.frame
     rest = spread_forces(standing.natural[0]) - frame.back[:, None] * standing.plastic
-    strained = frame.deformations(loads @ frame.flexibility)
+    strained = frame.deformations(loads @ flexibility)
     shares = np.empty(len(loads))
     for case, deformed in enumerate(strained):
         stretched = spread(deformed)
@@ -199,116 +233,174 @@ def _first_yield(game: Game, standing: Standing, loads: Floats) -> Floats:
 
 def _bettered(game: Game, so_far: Played, first: _Move, others: Sequence[_Move], lines: Sequence[Line]) -> list[_Move]:
     """Return the best move near a first one, and on the way the best of a single chain, as their forces are bettered together."""
-    forces = game.forces(first.chains)
-    free, _ = game.tried(so_far.standing, forces[None])
-    now = _Move(first.chains, free[0], float(game.height(free)[0]))
-    hooks = [first.chains[0].hook, *dict.fromkeys(move.chains[0].hook for move in others)]
-    used = sorted(game.hooks.index(hook) for hook in list(dict.fromkeys(hooks))[:_SLOPE_HOOKS])
-    lines = [line for line in lines if line.number in used]
-    step = 0.02 * float(np.linalg.norm(forces, axis=1).max())
-    for _ in range(_ROUNDS):
+    ties = first.ties
+    tried = game.tried(so_far.standing, game.forces(first.chains)[None], ties)
+    now = _Move(first.chains, tried.free[0], float(game.height(tried.free)[0]), ties)
+    inside = any(line.chain.inside for line in lines)
+    used = _nodes_of(game, [first, *others], _SLOPE_NODES_INSIDE if inside else _SLOPE_NODES)
+    lines = [line for line in lines if set(line.nodes) <= set(used)]
+    step = 0.02 * first.chains[0].force
+    rounds = _ROUNDS
+    while rounds > 0:
+        rounds = min(rounds - 1, _ROUNDS_FAIR) if game.fair(now.free).all() else rounds - 1
         if game.fair(now.free).all() and now.height < 0.05:
             break
-        forces = game.forces(now.chains)
-        nudged = np.repeat(forces[None], 3 * len(used) + 1, axis=0)
-        for place, number in enumerate(used):
-            for axis in range(3):
-                nudged[3 * place + axis, number, axis] += step
-        answers, _ = game.tried(so_far.standing, nudged, _ROUGH_STEPS)
-        slopes = ((answers[:-1] - answers[-1]) / step).reshape(3 * len(used), -1).T
+        answers = _answered(game, so_far, now, used, step)
         trials = []
         for damping in _DAMPINGS:
-            chains = _wanted(game, now, slopes, used, lines, damping)
+            chains = _wanted(game, now, answers, lines, damping)
             if chains:
                 trials.append(chains)
         if not trials:
             break
-        frees, uses = game.tried(so_far.standing, np.stack([game.forces(chains) for chains in trials]))
-        heights = np.where(uses <= _FULL, game.height(frees), np.inf)
+        tried = game.tried(so_far.standing, np.stack([game.forces(chains) for chains in trials]), ties)
+        heights = np.where(tried.uses <= _FULL, game.height(tried.free), np.inf)
         pick = int(np.argmin(heights))
-        if heights[pick] >= now.height * 0.98 or game.follower.work > game.asked.effort:
+        if heights[pick] >= now.height * 0.995 or game.spent:
             break
-        now = _Move(trials[pick], frees[pick], float(heights[pick]))
+        now = _Move(trials[pick], tried.free[pick], float(heights[pick]), ties)
         step = 0.01 * float(np.linalg.norm(game.forces(now.chains), axis=1).max())
     return [now, *_fewer(game, so_far, now)]
 
 
+def _nodes_of(game: Game, moves: Iterable[_Move], most: int) -> tuple[int, ...]:
+    """Return the nodes at which forces are bettered: those that the best single chains load."""
+    nodes: dict[int, None] = {}
+    for move in moves:
+        own = {game.node_index[node]: None for chain in move.chains for node in game.rig.nodes_of(chain)}
+        if len(nodes | own) > most:
+            break
+        nodes |= own
+    return tuple(sorted(nodes))
+
+
+def _answered(game: Game, so_far: Played, now: _Move, used: tuple[int, ...], step: float) -> _Answers:
+    """Return how points and anchors answer to forces at the used nodes, by a small change (N) of each."""
+    forces = game.forces(now.chains)
+    nudged = np.repeat(forces[None], 3 * len(used) + 1, axis=0)
+    for place, number in enumerate(used):
+        for axis in range(3):
+            nudged[3 * place + axis, number, axis] += step
+    tried = game.tried(so_far.standing, nudged, now.ties, _ROUGH_STEPS)
+    slopes, holds = (((of[:-1] - of[-1]) / step).reshape(3 * len(used), -1).T for of in (tried.free, tried.held))
+    return _Answers(used, slopes, holds, tried.held[-1].ravel())
+
+
 def _fewer(game: Game, so_far: Played, move: _Move) -> list[_Move]:
-    """Return the move without the chains that draw little, for more than one meaning of little."""
+    """Return the move without the chains that draw little, for more than one meaning of little, and without its ties."""
     most = max(chain.force for chain in move.chains)
     sets = {tuple(chain for chain in move.chains if chain.force > share * most) for share in _LITTLE_SHARES}
-    tried = [chains for chains in sets if len(chains) < len(move.chains)]
-    if not tried:
+    less = sorted((chains for chains in sets if len(chains) < len(move.chains)), key=len)
+    tried = _tried(game, so_far, less, move.ties)
+    return [*tried, *_tried(game, so_far, [move.chains], ())] if move.ties else tried
+
+
+def _tried(game: Game, so_far: Played, sets: Sequence[tuple[Chain, ...]], ties: tuple[str, ...]) -> list[_Move]:
+    """Return the moves of these chains that everything takes."""
+    if not sets:
         return []
-    tried.sort(key=len)
-    frees, uses = game.tried(so_far.standing, np.stack([game.forces(chains) for chains in tried]))
-    heights = game.height(frees)
+    tried = game.tried(so_far.standing, np.stack([game.forces(chains) for chains in sets]), ties)
+    heights = game.height(tried.free)
     return [
-        _Move(chains, free, float(height))
-        for chains, free, height, use in zip(tried, frees, heights, uses, strict=True)
+        _Move(chains, free, float(height), ties)
+        for chains, free, height, use in zip(sets, tried.free, heights, tried.uses, strict=True)
         if use <= _FULL
     ]
 
 
-def _wanted(
-    game: Game, now: _Move, slopes: Floats, used: Sequence[int], lines: Sequence[Line], damping: float
-) -> tuple[Chain, ...]:
-    """Return the chains whose forces, as points answer to them now, leave the least: no tower twice, none over its limit.
-
-    `slopes` (3k, 3 len(used)) is how deviations answer to forces at the used hooks.
-    """
-    weights = 1.0 / game.tolerances
-    near = np.abs(now.free) > 0.5 * game.tolerances
-    weights = (weights * np.where(near, np.sqrt(game.guard), _ASIDE)).ravel()
-    place = {number: k for k, number in enumerate(used)}
-    forces = game.forces(now.chains)[list(used)].ravel()
-    scale = float(np.abs(forces).max())
-    matrix = slopes * weights[:, None]
-    unit = float(np.abs(matrix).max()) or 1.0
-    open_lines = list(lines)
-    chosen: list[Line] = []
-    for _ in range(2):
-        rays = np.zeros((len(forces), 2 * len(open_lines)))
-        for k, line in enumerate(open_lines):
-            rows = slice(3 * place[line.number], 3 * place[line.number] + 3)
-            rays[rows, 2 * k], rays[rows, 2 * k + 1] = line.rays
-        aim = np.concatenate([(matrix @ forces - weights * now.free.ravel()), np.sqrt(damping) * unit * forces])
-        system = np.vstack([matrix @ rays, np.sqrt(damping) * unit * rays])
-        # a price on every newton, linear in it: ½(ε Σx + price/ε)² is that price, and nothing else where ε is small
-        price = _PRICE * float(np.abs(system.T @ aim).max())
-        slight = 1e-3 * unit
-        last = np.full((1, rays.shape[1]), slight)
-        try:
-            shares, _ = nnls(np.vstack([system, last]) * scale, np.append(aim, -price / slight))
-        except RuntimeError:
+def _wanted(game: Game, now: _Move, answers: _Answers, lines: Sequence[Line], damping: float) -> tuple[Chain, ...]:
+    """Return the chains whose forces, as points answer to them now, leave the least: those that go together, none over its
+    limit."""
+    little = 1e-3 * float(np.abs(game.forces(now.chains)).max())
+    for settled in (False, True):
+        drawn = _drawn(game, now, answers, lines, damping)
+        if drawn is None:
             return ()
-        shares = shares.reshape(-1, 2) * scale
-        size = [float(np.linalg.norm(pair @ line.rays)) for pair, line in zip(shares, open_lines, strict=True)]
-        strongest: dict[str, int] = {}
-        for k, line in enumerate(open_lines):
-            if size[k] > 1e-3 * scale and (line.tower not in strongest or size[k] > size[strongest[line.tower]]):
-                strongest[line.tower] = k
-        strongest = _most_and_least(game.asked, strongest, size)
-        if len(strongest) == sum(size_n > 1e-3 * scale for size_n in size) or chosen:
-            return tuple(
-                _chain(game, open_lines[k], shares[k] @ open_lines[k].rays) for k in sorted(strongest.values())
-            )
-        chosen = [open_lines[k] for k in sorted(strongest.values())]
-        open_lines = chosen
+        sizes = [float(np.linalg.norm(force)) for force in drawn]
+        chosen = _together(game.asked, lines, sizes, little)
+        if settled or len(chosen) == sum(size > little for size in sizes):
+            return tuple(_chain(game, lines[k], drawn[k]) for k in sorted(chosen))
+        lines = [lines[k] for k in sorted(chosen)]
     return ()
 
 
-def _most_and_least(asked: Limits, strongest: Mapping[str, int], size: Sequence[float]) -> dict[str, int]:
-    """Return the lines that stay, by tower: as many as there may be, and none that draws too little beside another."""
-    order = sorted(strongest.items(), key=lambda item: -size[item[1]])[: asked.most_chains]
-    return dict(item for k, item in enumerate(order) if k == 0 or size[item[1]] >= asked.least_n)
+def _drawn(
+    game: Game, now: _Move, answers: _Answers, lines: Sequence[Line], damping: float
+) -> tuple[Floats, ...] | None:
+    """Return the forces (3) along lines that leave the least, no anchor of which the answers are known over what it takes."""
+    weights = 1.0 / game.tolerances
+    near = np.abs(now.free) > 0.5 * game.tolerances
+    weights = (weights * np.where(near, np.sqrt(game.guard), _ASIDE)).ravel()
+    used, count = list(answers.nodes), len(game.frame.nodes)
+    forces = game.forces(now.chains)[used].ravel()
+    scale = float(np.abs(forces).max())
+    matrix = answers.slopes * weights[:, None]
+    unit = float(np.abs(matrix).max()) or 1.0
+    rays = np.stack([line.at_nodes(ray, count)[used].ravel() for line in lines for ray in line.rays], axis=1)
+    aim = np.concatenate([(matrix @ forces - weights * now.free.ravel()), np.sqrt(damping) * unit * forces])
+    system = np.vstack([matrix @ rays, np.sqrt(damping) * unit * rays])
+    # a price on every newton, linear in it: ½(ε Σx + price/ε)² is that price, and nothing else where ε is small
+    price = _PRICE * float(np.abs(system.T @ aim).max())
+    slight = 1e-3 * unit
+    system = np.vstack([system, np.full((1, rays.shape[1]), slight)])
+    aim = np.append(aim, -price / slight)
+    shares: Floats = np.zeros(rays.shape[1])
+    for _ in range(_HOLDS):
+        try:
+            shares, _ = nnls(system * scale, aim)
+        except RuntimeError:
+            return None
+        shares = shares * scale
+        rows, limits = _full_anchors(game, answers, rays @ shares - forces)
+        if not len(rows):
+            break
+        weight = _HOLD_WEIGHT * unit / np.abs(rows).max(axis=1)
+        system = np.vstack([system, weight[:, None] * (rows @ rays)])
+        aim = np.append(aim, weight * (limits + rows @ forces))
+    starts = np.cumsum([0, *(len(line.rays) for line in lines)])
+    return tuple(shares[a:b] @ line.rays for line, a, b in zip(lines, starts, starts[1:], strict=False))
+
+
+def _full_anchors(game: Game, answers: _Answers, change: Floats) -> tuple[Floats, Floats]:
+    """Return rows (r, 3u) and limits (r) of rows @ change ≤ limits, one for each anchor that would be full after a change (3u) of
+    the forces at the nodes: as what it bears lies then, no more than it takes."""
+    bears = (answers.held + answers.holds @ change).reshape(-1, 3)
+    size = np.linalg.norm(bears, axis=1)
+    full = np.flatnonzero(size > _NEARLY_FULL * game.anchor_limits)
+    along = bears[full] / np.maximum(size[full], 1e-12)[:, None]
+    holds, held = answers.holds.reshape(len(size), 3, -1)[full], answers.held.reshape(-1, 3)[full]
+    rows = np.einsum("ai,aiu->au", along, holds)
+    limits = _HELD_TO * game.anchor_limits[full] - (along * held).sum(axis=1)
+    known = np.abs(rows).max(axis=1, initial=0.0) > 1e-9
+    return rows[known], limits[known]
+
+
+def _together(asked: Limits, lines: Sequence[Line], sizes: Sequence[float], little: float) -> list[int]:
+    """Return which lines may be drawn at once, the strongest first: no tower and no machine twice, and no node twice where a
+    machine is among them; as many as there may be, and none that draws too little beside another."""
+    chosen: list[int] = []
+    for k in sorted(range(len(lines)), key=lambda k: -sizes[k]):
+        if sizes[k] <= little or len(chosen) == (asked.most_chains or len(lines)):
+            break
+        line, others = lines[k], [lines[other] for other in chosen]
+        inside = line.chain.inside or any(other.chain.inside for other in others)
+        taken = {node for other in others for node in other.nodes}
+        twice = any((line.chain.tower, line.chain.inside) == (o.chain.tower, o.chain.inside) for o in others)
+        if twice or (inside and not taken.isdisjoint(line.nodes)):
+            continue
+        if chosen and sizes[k] < asked.least_n:
+            break
+        chosen.append(k)
+    return chosen
 
 
 def _chain(game: Game, line: Line, force: Floats) -> Chain:
     """Return the chain that draws with a force (3) in the upright plane of a line, or with its limit where that is less."""
-    (x, y), (low, high), _ = game.rig.towers[line.tower]
-    place = game.frame.places[game.node_index[game.rig.hooks[line.hook][0]]]
+    size = min(float(np.linalg.norm(force)), _FULL * line.limit)
+    if line.chain.inside:
+        return line.chain._replace(force=size)
+    (x, y), (low, high), _ = game.rig.towers[line.chain.tower]
+    place = game.frame.places[line.nodes[0]]
     level = float(np.hypot(force[0], force[1]))
     height = place[2] + force[2] / level * float(np.hypot(x - place[0], y - place[1])) if level > 0 else low
-    size = min(float(np.linalg.norm(force)), _FULL * line.limit)
-    return Chain(line.hook, line.tower, float(min(max(height, low), high)), size)
+    return line.chain._replace(height=float(min(max(height, low), high)), force=size)

@@ -26,6 +26,9 @@ CLAMP_STIFFNESS = 6000.0
 """N/mm of a sill clamp on its stand. Common practice, no source."""
 
 
+TIE_EA_N = 1e8
+"""A steel bar of some 480 mm²: E·A. Common practice, no source."""
+
 PieceName = Annotated[str, Field(max_length=120)]
 """Which piece of the shop's rig it is, by its name there; empty: none of them."""
 
@@ -52,6 +55,17 @@ class Machine(Model):
     pushes: bool = True
     capacity_n: float | None = Field(default=None, gt=0)
     bears_capacity_n: float | None = Field(default=None, gt=0)
+
+
+class PlacedTie(Model):
+    """A bar or a chain tightened with a bolt that ties two points of the vehicle together while it is pulled: what it takes (None:
+    unknown), and its stiffness times its length, N."""
+
+    id: Code
+    piece: PieceName = ""
+    between: Annotated[tuple[Code, Code], Field(strict=False)]
+    capacity_n: float | None = Field(default=None, gt=0)
+    ea_n: float = Field(default=TIE_EA_N, gt=0)
 
 
 class PlacedHook(Model):
@@ -81,7 +95,8 @@ class Setting(Model):
 
     The frame is made from the sheet (`skeleton_of`); a person adds `corners` that no point of the sheet marks and members to them,
     and takes out members that are not there or hold nothing any more (``C2L C2R``, in the order of the sheet's frame). `assumed`
-    names the corners and sections that nobody said: they are of the usual vehicle of its construction (`assumed_of`).
+    names the corners and sections that nobody said: they are of the usual vehicle of its construction (`assumed_of`). Where a plan
+    is searched, no machine bears at the points of `no_bearing`, and those of `still` are left where they stand.
     """
 
     mass_kg: float = Field(default=1500.0, gt=0, le=60_000)
@@ -91,6 +106,9 @@ class Setting(Model):
     anchors: Many[PlacedAnchor]
     boxes: dict[str, Box]
     machines: Many[Machine] = ()
+    ties: Many[PlacedTie] = ()
+    no_bearing: Many[Code] = ()
+    still: Many[Code] = ()
     corners: dict[Code, Vector] = Field(default_factory=dict)
     members_in: Many[ExtraMember] = ()
     members_out: Many[Code] = ()
@@ -189,11 +207,14 @@ def frame_of_setting(sheet: Sheet, setting: Setting) -> Skeleton:
     )
 
 
-def pieces_of(setting: Setting, hooks: Iterable[str], towers: Iterable[str]) -> tuple[str, ...]:
-    """Return the pieces of the shop's rig that a pull at these hooks and towers uses: theirs, and those of all anchors."""
-    hooks, towers = set(hooks), set(towers)
+def pieces_of(
+    setting: Setting, hooks: Iterable[str], towers: Iterable[str], ties: Iterable[str] = ()
+) -> tuple[str, ...]:
+    """Return the pieces of the shop's rig that a pull at these hooks and towers, with these ties, uses, anchors too."""
+    hooks, towers, ties = set(hooks), set(towers), set(ties)
     used = [hook.piece for hook in setting.hooks if hook.id in hooks]
     used += [tower.piece for tower in setting.towers if tower.id in towers]
     used += [machine.piece for machine in setting.machines if machine.id in towers]
+    used += [tie.piece for tie in setting.ties if tie.id in ties]
     used += [anchor.piece for anchor in setting.anchors]
     return tuple(dict.fromkeys(piece for piece in used if piece))

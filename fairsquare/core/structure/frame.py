@@ -146,7 +146,7 @@ def frame_of(skeleton: Skeleton, at: str = "") -> Frame:
         yields=np.array([(s.np, s.tp, s.mpy, s.mpz) for s in of]).T,
         no_hardening=np.array([s.hardening == 0 for s in of]),
         elastic=elastic,
-        flexibility=_inverse(elastic),
+        flexibility=inverse(elastic),
     )
 
 
@@ -177,7 +177,8 @@ def _strain(lengths: Floats, axes: Floats) -> Floats:
     return local @ turned
 
 
-def _inverse(stiffness: Floats) -> Floats:
+def inverse(stiffness: Floats) -> Floats:
+    """Return the inverse of a stiffness (f, f), symmetric to the last digit."""
     if not len(stiffness):
         return stiffness
     inverse = np.linalg.inv(stiffness)

@@ -4,14 +4,15 @@ A step is the minimum of a convex work in the displacements (the plastic parts a
 with its consistent stiffness and a line search finds the one answer.
 """
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.linalg.lapack import dposv
 
-from fairsquare.core.structure.frame import Frame
+from fairsquare.core.structure.frame import Frame, inverse
 from fairsquare.core.structure.hinges import Yielded, respond
 
 Floats = NDArray[np.float64]
@@ -43,11 +44,29 @@ class Standing:
         return Standing(self.loads[cases], self.moved[cases], plastic, self.natural[cases], multipliers)
 
 
-class Follower:
-    """Takes a frame along paths of loads. The arrays of hinges are flattened: c cases of m members make c m."""
+@dataclass(frozen=True)
+class Ties:
+    """Straight bars put on between nodes, without force where a path begins: `rows` (t, f) give their lengthening from what the
+    free degrees of freedom move, `stiffness` (t) is in N/mm."""
 
-    def __init__(self, frame: Frame) -> None:
-        self.frame = frame
+    rows: Floats
+    stiffness: Floats
+
+
+class Follower:
+    """Takes a frame along paths of loads. The arrays of hinges are flattened: c cases of m members make c m.
+
+    With `ties` the loads are what is put on from outside, without the ties' own forces: see `begun`, `let_go` and `tie_forces`.
+    """
+
+    def __init__(self, frame: Frame, ties: Ties | None = None) -> None:
+        self.frame, self.ties = frame, ties
+        self.elastic, self.flexibility = frame.elastic, frame.flexibility
+        self._drawn = np.zeros((0, 0))
+        if ties is not None:
+            self._drawn = ties.rows.T @ (ties.stiffness[:, None] * ties.rows)
+            self.elastic = frame.elastic + self._drawn
+            self.flexibility = inverse(self.elastic)
         self._size = float(np.mean(frame.lengths))
         kinds = np.flatnonzero(frame.free) % 6
         self._scale = np.where(kinds < 3, 1.0, 1.0 / self._size)
@@ -67,6 +86,32 @@ class Follower:
             np.zeros((2, cases * m)),
         )
 
+    # ── ties ─────────────────────────────────────────────────────────────────
+
+    def begun(self, start: Standing) -> Standing:
+        """Return where the cases stand with the ties put on there, without force.
+
+        The loads of what is returned, and of all that follows from it, hold besides the loads themselves what the ties would draw
+        if the frame stood undeformed: it is the same all along the path, and `shift` of these loads (c, f).
+        """
+        return start if self.ties is None else replace(start, loads=start.loads + start.moved @ self._drawn)
+
+    def shift(self, start: Standing) -> Floats:
+        """Return what `begun` adds to the loads (c, f)."""
+        return np.zeros_like(start.loads) if self.ties is None else start.moved @ self._drawn
+
+    def let_go(self, standing: Standing) -> Standing:
+        """Return where the cases stand with the ties taken off and their forces put on as loads in their place."""
+        return standing if self.ties is None else replace(standing, loads=standing.loads - standing.moved @ self._drawn)
+
+    def tie_forces(self, start: Standing, standing: Standing) -> Floats:
+        """Return what the ties carry (c, t) that were put on at `start`, tension positive, N."""
+        if self.ties is None:
+            return np.zeros((len(standing.moved), 0))
+        return np.asarray((standing.moved - start.moved) @ self.ties.rows.T * self.ties.stiffness)
+
+    # ── the way ──────────────────────────────────────────────────────────────
+
     def advance(self, before: Standing, loads: Floats, guess: Floats | None = None) -> Standing:
         """Return where the cases stand under `loads` (c, f), reached in one implicit step.
 
@@ -74,7 +119,7 @@ class Follower:
         """
         if not self.frame.freedoms:
             return before
-        moved = before.moved + (loads - before.loads) @ self.frame.flexibility if guess is None else guess.copy()
+        moved = before.moved + (loads - before.loads) @ self.flexibility if guess is None else guess.copy()
         return _Step(self, before, loads, moved).found()
 
     def _at(self, step: "_Step", moved: Floats, picked: NDArray[np.intp]) -> "_Tried":
@@ -94,7 +139,10 @@ class Follower:
             step.multipliers if whole else step.multipliers[:, chosen],
         )
         natural = ends.natural.reshape(-1, members, 6)
-        return _Tried(loads[picked] - self.frame.gathered(natural), natural, ends.yielded)
+        left = loads[picked] - self.frame.gathered(natural)
+        if self.ties is not None:
+            left -= moved @ self._drawn
+        return _Tried(left, natural, ends.yielded)
 
     def _limits(self, before: Standing, loads: Floats) -> tuple[Floats, Floats]:
         """Return how much may be left out of balance (c), and how much where rounding lets it come no nearer."""
@@ -104,13 +152,20 @@ class Follower:
 
     def follow(self, start: Standing, loads: Floats, steps: int) -> Standing:
         """Return where the cases stand after `steps` equal increments to `loads` (c, f)."""
+        standing = start
+        for step in self.followed(start, loads, steps):
+            standing = step
+        return standing
+
+    def followed(self, start: Standing, loads: Floats, steps: int) -> Iterator[Standing]:
+        """Yield where the cases stand after each of `steps` equal increments to `loads` (c, f)."""
         first, change = start.loads, loads - start.loads
         standing, guess = start, None
         for step in range(1, steps + 1):
             before = standing
             standing = self.advance(before, loads if step == steps else first + change * (step / steps), guess)
             guess = 2.0 * standing.moved - before.moved
-        return standing
+            yield standing
 
     def _for(self, cases: int) -> tuple[Floats, Floats, Floats]:
         if cases not in self._tiled:
@@ -128,7 +183,7 @@ class Follower:
     def _step(self, left: Floats, yielded: Yielded, cases: int, members: int) -> Floats:
         """Return Newton's step (c, f) for what is left out of balance (c, f)."""
         frame = self.frame
-        move = left @ frame.flexibility
+        move = left @ self.flexibility
         case = yielded.members // members
         if not len(case):
             return move
@@ -140,7 +195,7 @@ class Follower:
         width = frame.freedoms + 1
         where = (place[case] * width * width)[:, None, None] + slots[:, :, None] * width + slots[:, None, :]
         change = np.bincount(where.ravel(), blocks.ravel(), minlength=len(soft) * width * width)
-        stiffness = frame.elastic + change.reshape(len(soft), width, width)[:, :-1, :-1]
+        stiffness = self.elastic + change.reshape(len(soft), width, width)[:, :-1, :-1]
         for number, own in zip(soft, stiffness, strict=True):
             _, solved, failed = dposv(own, left[number], lower=True)
             move[number] = solved if not failed else np.linalg.lstsq(own, left[number], rcond=None)[0]

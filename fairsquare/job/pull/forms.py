@@ -13,8 +13,7 @@ import numpy as np
 
 from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Row3
-from fairsquare.core.pull.game import Chain
-from fairsquare.core.pull.job import UNKNOWN_N, ChainSet, WorkPull, machines_of, plan_request
+from fairsquare.core.pull.job import UNKNOWN_N, ChainSet, WorkPull, chains_of, plan_request
 from fairsquare.core.pull.plan import School, game_of
 from fairsquare.core.pull.setting import Machine, PlacedAnchor, PlacedHook, PlacedTower, Setting, frame_of_setting
 from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code, tolerances
@@ -66,8 +65,8 @@ def _played(sheet: Sheet, places: Mapping[Code, Row3], school: School, draft: _D
         request = plan_request(sheet, places, within_working(draft.setting), school)
     except Refused:
         return None
-    game = game_of(request, machines_of(within_working(draft.setting)))
-    rest = game.begun()
+    game = game_of(request)
+    rest, unit = game.begun(), chains_of(draft.setting, WorkPull(chains=draft.chains))
     before = float(game.beyond(game.start).sum())
     takes = min(_most(within_working(draft.setting), chain) / chain.force_n for chain in draft.chains)
     coarse = np.geomspace(_LEAST_N, min(takes, _MOST_N), _FORCES)
@@ -75,7 +74,7 @@ def _played(sheet: Sheet, places: Mapping[Code, Row3], school: School, draft: _D
 
     def tried(force: float) -> float | None:
         """Return what is left beyond tolerance, or None where something takes more than it can."""
-        chains = tuple(Chain(c.hook, c.tower, c.height_mm, c.force_n * float(force)) for c in draft.chains)
+        chains = tuple(chain._replace(force=chain.force * float(force)) for chain in unit)
         pull = game.pulled(rest, chains).pulls[-1]
         uses = [*pull.anchors.values(), *(chain.force / game.rig.limit(chain) for chain in chains)]
         return None if max(uses) > 1 else float(game.beyond(pull.free).sum())

@@ -19,7 +19,7 @@ from fairsquare.core.pull.job import (
     PlanSaid,
     PlanSeen,
     WorkPull,
-    machines_of,
+    chains_of,
     plan_request,
     seen_plan,
 )
@@ -266,12 +266,13 @@ def _searched(asked: Asked, setting: Setting, most: int) -> Iterator[tuple[WorkP
                     chains=tuple(
                         ChainSet(
                             hook=c.hook,
-                            tower=c.tower or "",
-                            height_mm=round(c.height_mm or 0.0),
+                            tower=c.tower,
+                            height_mm=round(c.height_mm),
                             force_n=round(c.force_n, -2) or 100.0,
                         )
                         for c in pull.chains
-                    )
+                    ),
+                    ties=pull.ties,
                 )
                 for pull in plan.pulls
             )
@@ -318,13 +319,13 @@ def judged_plan(
     """Return what a plan comes to in each frame, how far and by what share of the way it draws past, why it is refused, and whether
     that it draws so far needs a reason."""
     request = _request(asked, setting)
-    game = game_of(request, machines_of(setting))
+    game = game_of(request)
     outcomes = [_outcome(game, 1.0, np.array([by.deviation for by in seen.played.predicted.values()]))]
     if plan.pulls:
         assumed = set(setting.assumed) & set(request.skeleton.sections)
         for strength in HALF_AND_DOUBLE if assumed else NEAR:
-            other = game_of(_request(asked, setting, strength), machines_of(setting))
-            outcomes.append(_outcome(other, strength, _by_board(other, plan, seen)))
+            other = game_of(_request(asked, setting, strength))
+            outcomes.append(_outcome(other, strength, _by_board(other, setting, plan, seen)))
     past, share = _past(game, seen, asked.rules)
     return (
         tuple(outcomes),
@@ -351,7 +352,7 @@ def _off(request: PlanPulls, deviations: Floats) -> bool:
     return not game_of(request).fair(deviations).all()
 
 
-def _by_board(game: Game, plan: PlanSaid, seen: PlanSeen) -> Floats:
+def _by_board(game: Game, setting: Setting, plan: PlanSaid, seen: PlanSeen) -> Floats:
     """Return where points (k, 3) end when each pull is drawn as far as the board lets it.
 
     Its chains are drawn together, harder or softer than planned, until points have gone as far as the plan has them go; never with
@@ -360,12 +361,11 @@ def _by_board(game: Game, plan: PlanSaid, seen: PlanSeen) -> Floats:
     played = game.begun()
     for work, told in zip(plan.pulls, seen.played.pulls, strict=True):
         wanted = np.array([told.free[code] for code in game.codes])
-        chains = tuple(Chain(c.hook, c.tower, c.height_mm, c.force_n) for c in work.chains)
-        played = _as_far(game, played, chains, wanted)
+        played = _as_far(game, played, chains_of(setting, work), work.ties, wanted)
     return played.deviations
 
 
-def _as_far(game: Game, so_far: Played, chains: tuple[Chain, ...], wanted: Floats) -> Played:
+def _as_far(game: Game, so_far: Played, chains: tuple[Chain, ...], ties: tuple[str, ...], wanted: Floats) -> Played:
     """Return the pull at the share of its forces that leaves points nearest to what is wanted; shares are halved between."""
     goes = wanted - so_far.deviations
     weight = float((goes**2).sum())
@@ -374,7 +374,7 @@ def _as_far(game: Game, so_far: Played, chains: tuple[Chain, ...], wanted: Float
 
     def at(share: float) -> tuple[float, Played]:
         drawn = tuple(chain._replace(force=chain.force * share) for chain in chains)
-        after = game.pulled(so_far, drawn)
+        after = game.pulled(so_far, drawn, ties)
         return float(((after.deviations - so_far.deviations) * goes).sum()) / weight, after
 
     low, high = 0.0, 1.0

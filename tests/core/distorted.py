@@ -25,7 +25,7 @@ def pushed(made: dict[str, Any], loads: Any, far: float, watched: Any = None) ->
             continue
         moved = {node: np.array(six[:3]) for node, six in done.legs[-1].displacements.items()}
         now = max(float(np.abs(v).max()) for node, v in moved.items() if watched is None or node in watched)
-        if abs(now - far) < 0.2:
+        if abs(now - far) < 1.0:
             break
         low, high = (force, high) if now < far else (low, force)
     return moved, force

@@ -124,7 +124,7 @@ def off_at_first(request):
 
 @pytest.mark.parametrize("seed", range(8))
 def test_what_is_rigged_at_once_can_be(seed) -> None:
-    """No machine twice, none on the node it hooks, with a machine no node twice; the capacities of hook, machine and where it bears."""
+    """No machine twice, none on its hook, with one no node twice; capacities of hook, machine and where it bears."""
     request, plan = planned(racked(seed, 4 + seed % 3, evenly=bool(seed % 2)))
     hooks = {hook.id: hook for hook in request.rig.hooks}
     machines = {machine.id: machine for machine in request.rig.machines}

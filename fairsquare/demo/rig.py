@@ -16,7 +16,7 @@ RIG: tuple[tuple[str, str, float | None, float | None, str, str], ...] = (
     ("Stands, four", "stand", 50_000.0, None, "maker", "each"),
     ("Jack between two places", "jack", 100_000.0, 1430.0, "maker", "bears on the vehicle itself"),
     ("Frame jack, long", "jack", 300_000.0, 4300.0, "maker", "bears on the vehicle itself, with its two saddles"),
-    ("Chain puller", "jack", 100_000.0, 1430.0, "maker", "draws two places of the vehicle together"),
+    ("Chain puller", "puller", 100_000.0, 1430.0, "maker", "draws two places of the vehicle together"),
     ("Floor pot", "post", 120_000.0, None, "maker", "let into the slab"),
     ("Gantry over the slip side", "tower", 60_000.0, 1430.0, "maker", "draws upward"),
 )

@@ -81,6 +81,8 @@ class Limits:
     `most_chains` at once, none that draws less than `least_n`, none along `barred` (hook, tower); at the end no point worse beyond
     its tolerance than it was by more than `worse_mm` (on the way by no more than some times that), and under load no point farther
     past where it belongs than `overpull_share` of the longest way that any has to go, or `overpull_least_mm`.
+    Machines of one piece (`pieces`, by machine) are one: only one of them at once. Points of `still` are left where they stand when
+    let go, within `still_mm`.
     """
 
     most_chains: int | None = None
@@ -90,6 +92,9 @@ class Limits:
     overpull_share: float | None = None
     overpull_least_mm: float = 0.0
     effort: int | None = None
+    pieces: Mapping[str, str] = field(default_factory=dict)
+    still: frozenset[str] = frozenset()
+    still_mm: float = 1.0
 
 
 NO_LIMITS = Limits()
@@ -151,6 +156,10 @@ class Game:
         self.tolerances: Floats = np.maximum(np.array(tolerances, dtype=float).reshape(-1, 3), 1e-9)
         self.limits: Floats = np.array(tolerances, dtype=float).reshape(-1, 3)
         self.guard: Floats = np.where(self.fair(self.start), _GUARD, 1.0)[:, None]
+        self.still = np.array([code in limits.still for code in codes], dtype=bool)
+        if self.still.any():
+            self.tolerances[self.still], self.guard[self.still] = limits.still_mm, _GUARD
+        self._aim: Floats = np.where(self.still[:, None], self.start, 0.0)
         self.node_index = {node: number for number, node in enumerate(frame.nodes)}
         slot = np.where(frame.free, np.cumsum(frame.free) - 1, frame.freedoms).reshape(-1, 6)[:, :3]
         self.slot = slot
@@ -227,6 +236,10 @@ class Game:
         within: NDArray[np.bool_] = np.all(np.abs(deviations) <= self.limits, axis=-1)
         return within
 
+    def done(self, deviations: Floats) -> bool:
+        """Say whether no point (k, 3) is left to bring home."""
+        return bool((self.fair(deviations) | self.still).all())
+
     def beyond(self, deviations: Floats) -> Floats:
         """Return how far points (..., k) are beyond their tolerances, all coordinates together, mm."""
         return np.asarray(np.maximum(np.abs(deviations) - self.limits, 0.0).sum(axis=-1))
@@ -237,6 +250,9 @@ class Game:
         if asked.most_chains is not None and len(last.chains) > asked.most_chains:
             return False
         if any(chain.force < asked.least_n for chain in last.chains):
+            return False
+        pieces = [asked.pieces.get(chain.tower, chain.tower) for chain in last.chains if chain.inside]
+        if len(set(pieces)) < len(pieces) or (np.abs(last.free - self.start)[self.still] > asked.still_mm).any():
             return False
         if asked.worse_mm is not None and self.worse(played.deviations) > _ON_THE_WAY * asked.worse_mm:
             return False
@@ -256,7 +272,7 @@ class Game:
 
     def height(self, deviations: Floats) -> Floats:
         """Return how far deviations (..., k, 3) are from what is wanted: squares of what passes a part of the tolerance."""
-        size = np.abs(deviations) / self.tolerances
+        size = np.abs(deviations - self._aim) / self.tolerances
         past = np.maximum(size - _CLOSE_ENOUGH, 0.0)
         return np.asarray((self.guard * past**2).sum(axis=(-1, -2)) + 1e-3 * (size**2).sum(axis=(-1, -2)))
 
@@ -312,24 +328,36 @@ class Game:
         yield from self._inside()
 
     def _inside(self) -> Iterator["Line"]:
-        """Yield the lines of machines, one for each kind and two places: of equal ones that which takes most."""
-        found: dict[tuple[frozenset[str], bool], Chain] = {}
+        """Yield the lines of machines, one for each kind and two places: by that which takes most, the others as alternatives."""
+        found: dict[tuple[frozenset[str], bool], list[Chain]] = {}
         for machine, at in self.rig.machines.items():
             for hook, (node, _) in self.rig.hooks.items():
                 if node == at.node or (hook, machine) in self.asked.barred:
                     continue
                 if float(np.linalg.norm(self._between(at.node, node))) < 1.0:
                     continue
-                chain, both = Chain(hook, machine, 0.0, 1.0, inside=True), (frozenset((node, at.node)), at.pushes)
-                if both not in found or self.rig.limit(chain) > self.rig.limit(found[both]):
-                    found[both] = chain
-        for chain in found.values():
-            yield self._line([chain])
+                chain = Chain(hook, machine, 0.0, 1.0, inside=True)
+                found.setdefault((frozenset((node, at.node)), at.pushes), []).append(chain)
+        for chains in found.values():
+            first, *others = sorted(chains, key=self.rig.limit, reverse=True)
+            yield self._line([first], others)
 
-    def _line(self, chains: Sequence[Chain]) -> "Line":
+    def _line(self, chains: Sequence[Chain], others: Sequence[Chain] = ()) -> "Line":
         nodes = tuple(self.node_index[node] for node in self.rig.nodes_of(chains[0]))
         rays = np.stack([self.direction(chain) for chain in chains])
-        return Line(chains[0], nodes, rays, self.rig.limit(chains[0]), float(np.mean(self.reach(chains[0]))))
+        return Line(
+            chains[0],
+            nodes,
+            rays,
+            self.rig.limit(chains[0]),
+            float(np.mean(self.reach(chains[0]))),
+            tuple(self._line([other]) for other in others if self._other_piece(chains[0], other)),
+        )
+
+    def _other_piece(self, first: Chain, other: Chain) -> bool:
+        """Say whether a machine is another piece than one that takes more."""
+        pieces = self.asked.pieces
+        return pieces.get(first.tower, first.tower) != pieces.get(other.tower, other.tower)
 
     # ── playing ──────────────────────────────────────────────────────────────
 
@@ -428,7 +456,7 @@ def overpull(before: Floats, loaded: Floats, limits: Floats) -> Floats:
 class Line(NamedTuple):
     """A hook drawn to a tower, or a machine at it: a chain along it, the nodes that it loads (the hook's, and where the machine
     bears), the directions (r, 3) between which it draws what is at the hook, its limit in N, and how far it is from the middle of
-    the anchors.
+    the anchors. `others` do the same by another machine, which takes no more.
     """
 
     chain: Chain
@@ -436,6 +464,7 @@ class Line(NamedTuple):
     rays: Floats
     limit: float
     reach: float
+    others: "tuple[Line, ...]" = ()
 
     def at_nodes(self, force: Floats, count: int) -> Floats:
         """Return the forces (count, 3) at nodes of a force (3) at the hook."""

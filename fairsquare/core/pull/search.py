@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.optimize import nnls
 
 from fairsquare.core.pull.game import Chain, Game, Limits, Line, Played
@@ -21,16 +22,20 @@ from fairsquare.core.structure.path import Standing
 
 _LEVELS, _LEVEL_RATIO = 28, 1.08
 _STARTS, _BEAM = 3, 2
-_ROUNDS, _ROUNDS_FAIR = 20, 3
+_ROUNDS, _ROUNDS_FAIR, _BETTER = 20, 3, 0.995
+_FINER, _MOST_FINER = 10.0, 1
+"""Metal that yields along its whole section answers to small changes otherwise than to large ones: where nothing better is found,
+the changes are made so many times smaller."""
 _ROUGH_STEPS = 4
 _SLOPE_NODES, _SLOPE_NODES_INSIDE = 4, 16
 _PRICE = 5e-5
 _DAMPINGS = (1e-3, 1e-2, 1e-1, 1.0, 10.0)
 _ASIDE = 0.3
 _FULL = 0.995
-_NEARLY_FULL, _HELD_TO, _HOLDS, _HOLD_WEIGHT = 0.97, 0.95, 3, 30.0
+_NEARLY_FULL, _HELD_TO, _HOLDS, _HOLD_WEIGHT = 0.97, 0.95, 6, 30.0
 _LITTLE_SHARES = (0.02, 0.05, 0.15, 0.35)
 _WORTH = 0.97
+_SMALL_N, _SHARES = 10.0, (0.5, 0.7, 0.85, 1.0, 1.2, 1.4, 1.7, 2.0)
 
 
 @dataclass(frozen=True)
@@ -55,7 +60,7 @@ class _Answers(NamedTuple):
 def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> Played:
     """Return the best plan found, no pulls where none helps."""
     nothing = game.begun()
-    if game.fair(game.start).all():
+    if game.done(game.start):
         return nothing
     beam, best = [nothing], nothing
     for _ in range(most):
@@ -77,7 +82,7 @@ def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> 
         onward.sort(key=lambda step: _rank(game, step))
         beam = onward[:_BEAM]
         best = min([best, *beam], key=lambda step: _rank(game, step))
-        if game.fair(beam[0].deviations).all():
+        if game.done(beam[0].deviations):
             break
     return best
 
@@ -91,7 +96,7 @@ def _rank(game: Game, played: Played) -> tuple[float, ...]:
     left."""
     fair = game.fair(played.deviations)
     lost = int((game.fair(game.start) & ~fair).sum())
-    off = int((~fair).sum())
+    off = int((~fair & ~game.still).sum())
     done = off == 0
     chains = sum(len(pull.chains) + len(pull.ties) for pull in played.pulls)
     harms = game.asked.worse_mm is not None and game.worse(played.deviations) > game.asked.worse_mm
@@ -138,9 +143,10 @@ def _moves(game: Game, so_far: Played, school: str) -> list[_Move]:
     moves: list[_Move] = []
     for ties in _tie_sets(game):
         firsts = _scanned(game, so_far, lines, ties)
-        for first in firsts[: _STARTS if not so_far.pulls and not ties else _BEAM]:
+        single = firsts[: _STARTS if not so_far.pulls and not ties else _BEAM]
+        for first in (*_guided(game, so_far, lines, ties), *single):
             moves.extend(_bettered(game, so_far, first, firsts, lines))
-            if game.spent or any(game.fair(move.free).all() for move in moves):
+            if game.spent or any(game.done(move.free) for move in moves):
                 return sorted(moves, key=lambda move: move.height)
     return sorted(moves, key=lambda move: move.height)
 
@@ -210,6 +216,29 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line], ties: tuple[str,
     return list(scanned.values())
 
 
+def _guided(game: Game, so_far: Played, lines: Sequence[Line], ties: tuple[str, ...]) -> list[_Move]:
+    """Return the best of the chains that would draw the frame to where it belongs were it elastic, more or less of them.
+
+    Where no single chain makes anything yield, several together do, and this tells which.
+    """
+    used = tuple(sorted({node for line in lines for node in line.nodes}))
+    nowhere = _Move((), so_far.deviations, np.inf, ties)
+    answers = _answered(game, so_far, nowhere, used, _SMALL_N)
+    flexible = np.zeros((game.frame.freedoms + 1,) * 2)
+    flexible[:-1, :-1] = game.follower(ties).flexibility
+    slopes = flexible[game.code_slots.ravel()][:, game.slot[list(used)].ravel()]
+    answers = answers._replace(slopes=slopes)
+    sets = []
+    for damping in _DAMPINGS[:3]:
+        chains = _wanted(game, nowhere, answers, lines, damping)
+        if chains:
+            most = min(_FULL * game.rig.limit(chain) / chain.force for chain in chains)
+            shares = {min(share, most) for share in _SHARES}
+            sets += [tuple(chain._replace(force=share * chain.force) for chain in chains) for share in sorted(shares)]
+    moves = [move for move in _tried(game, so_far, sets, ties) if move.height < game.height(so_far.deviations)]
+    return sorted(moves, key=lambda move: move.height)[:1]
+
+
 def _first_yield(game: Game, standing: Standing, loads: Floats, flexibility: Floats) -> Floats:
     """Return the share of each of the loads (c, f) at which, from where the frame stands, an end first yields."""
     frame = game.frame
@@ -239,11 +268,11 @@ def _bettered(game: Game, so_far: Played, first: _Move, others: Sequence[_Move],
     inside = any(line.chain.inside for line in lines)
     used = _nodes_of(game, [first, *others], _SLOPE_NODES_INSIDE if inside else _SLOPE_NODES)
     lines = [line for line in lines if set(line.nodes) <= set(used)]
-    step = 0.02 * first.chains[0].force
-    rounds = _ROUNDS
+    step = 0.02 * max(chain.force for chain in first.chains)
+    rounds, finer = _ROUNDS, 0
     while rounds > 0:
-        rounds = min(rounds - 1, _ROUNDS_FAIR) if game.fair(now.free).all() else rounds - 1
-        if game.fair(now.free).all() and now.height < 0.05:
+        rounds = min(rounds - 1, _ROUNDS_FAIR) if game.done(now.free) else rounds - 1
+        if game.done(now.free) and now.height < 0.05:
             break
         answers = _answered(game, so_far, now, used, step)
         trials = []
@@ -256,10 +285,16 @@ def _bettered(game: Game, so_far: Played, first: _Move, others: Sequence[_Move],
         tried = game.tried(so_far.standing, np.stack([game.forces(chains) for chains in trials]), ties)
         heights = np.where(tried.uses <= _FULL, game.height(tried.free), np.inf)
         pick = int(np.argmin(heights))
-        if heights[pick] >= now.height * 0.995 or game.spent:
+        if game.spent:
             break
+        if heights[pick] >= now.height * _BETTER:
+            finer += 1
+            step /= _FINER
+            if finer > _MOST_FINER:
+                break
+            continue
         now = _Move(trials[pick], tried.free[pick], float(heights[pick]), ties)
-        step = 0.01 * float(np.linalg.norm(game.forces(now.chains), axis=1).max())
+        step = 0.01 * float(np.linalg.norm(game.forces(now.chains), axis=1).max()) / _FINER**finer
     return [now, *_fewer(game, so_far, now)]
 
 
@@ -311,16 +346,15 @@ def _tried(game: Game, so_far: Played, sets: Sequence[tuple[Chain, ...]], ties: 
 def _wanted(game: Game, now: _Move, answers: _Answers, lines: Sequence[Line], damping: float) -> tuple[Chain, ...]:
     """Return the chains whose forces, as points answer to them now, leave the least: those that go together, none over its
     limit."""
-    little = 1e-3 * float(np.abs(game.forces(now.chains)).max())
+    little = 1e-3 * float(np.abs(game.forces(now.chains)).max() or lines[0].limit)
     for settled in (False, True):
         drawn = _drawn(game, now, answers, lines, damping)
         if drawn is None:
             return ()
-        sizes = [float(np.linalg.norm(force)) for force in drawn]
-        chosen = _together(game.asked, lines, sizes, little)
-        if settled or len(chosen) == sum(size > little for size in sizes):
-            return tuple(_chain(game, lines[k], drawn[k]) for k in sorted(chosen))
-        lines = [lines[k] for k in sorted(chosen)]
+        chosen = _together(game.asked, lines, drawn, little)
+        if settled or len(chosen) == sum(float(np.linalg.norm(force)) > little for force in drawn):
+            return tuple(_chain(game, line, force) for line, force in chosen)
+        lines = [line for line, _ in chosen]
     return ()
 
 
@@ -333,7 +367,7 @@ def _drawn(
     weights = (weights * np.where(near, np.sqrt(game.guard), _ASIDE)).ravel()
     used, count = list(answers.nodes), len(game.frame.nodes)
     forces = game.forces(now.chains)[used].ravel()
-    scale = float(np.abs(forces).max())
+    scale = float(np.abs(forces).max()) or lines[0].limit
     matrix = answers.slopes * weights[:, None]
     unit = float(np.abs(matrix).max()) or 1.0
     rays = np.stack([line.at_nodes(ray, count)[used].ravel() for line in lines for ray in line.rays], axis=1)
@@ -344,21 +378,35 @@ def _drawn(
     slight = 1e-3 * unit
     system = np.vstack([system, np.full((1, rays.shape[1]), slight)])
     aim = np.append(aim, -price / slight)
+    starts = np.cumsum([0, *(len(line.rays) for line in lines)])
     shares: Floats = np.zeros(rays.shape[1])
+    capped = np.zeros(rays.shape[1], dtype=bool)
     for _ in range(_HOLDS):
         try:
-            shares, _ = nnls(system * scale, aim)
+            shares[~capped], _ = nnls(system[:, ~capped] * scale, aim - system[:, capped] @ shares[capped])
         except RuntimeError:
             return None
-        shares = shares * scale
+        shares[~capped] *= scale
+        more = _cap(lines, starts, shares, capped)
         rows, limits = _full_anchors(game, answers, rays @ shares - forces)
-        if not len(rows):
+        if (not len(rows) and not more) or capped.all():
             break
-        weight = _HOLD_WEIGHT * unit / np.abs(rows).max(axis=1)
-        system = np.vstack([system, weight[:, None] * (rows @ rays)])
-        aim = np.append(aim, weight * (limits + rows @ forces))
-    starts = np.cumsum([0, *(len(line.rays) for line in lines)])
+        if len(rows):
+            weight = _HOLD_WEIGHT * unit / np.abs(rows).max(axis=1)
+            system = np.vstack([system, weight[:, None] * (rows @ rays)])
+            aim = np.append(aim, weight * (limits + rows @ forces))
     return tuple(shares[a:b] @ line.rays for line, a, b in zip(lines, starts, starts[1:], strict=False))
+
+
+def _cap(lines: Sequence[Line], starts: NDArray[np.intp], shares: Floats, capped: NDArray[np.bool_]) -> bool:
+    """Hold lines that would draw more than they take to that, in their direction; say whether there were any."""
+    found = False
+    for line, a, b in zip(lines, starts, starts[1:], strict=False):
+        size = float(np.linalg.norm(shares[a:b] @ line.rays))
+        if size > line.limit and not capped[a]:
+            shares[a:b] *= _FULL * line.limit / size
+            capped[a:b], found = True, True
+    return found
 
 
 def _full_anchors(game: Game, answers: _Answers, change: Floats) -> tuple[Floats, Floats]:
@@ -375,23 +423,37 @@ def _full_anchors(game: Game, answers: _Answers, change: Floats) -> tuple[Floats
     return rows[known], limits[known]
 
 
-def _together(asked: Limits, lines: Sequence[Line], sizes: Sequence[float], little: float) -> list[int]:
-    """Return which lines may be drawn at once, the strongest first: no tower and no machine twice, and no node twice where a
-    machine is among them; as many as there may be, and none that draws too little beside another."""
-    chosen: list[int] = []
+def _together(
+    asked: Limits, lines: Sequence[Line], drawn: Sequence[Floats], little: float
+) -> list[tuple[Line, Floats]]:
+    """Return which lines may be drawn at once, each with its force (3), the strongest first: no tower and no machine twice, and no
+    node twice where a machine is among them; as many as there may be, and none that draws too little beside another."""
+    sizes = [float(np.linalg.norm(force)) for force in drawn]
+    chosen: list[tuple[Line, Floats]] = []
     for k in sorted(range(len(lines)), key=lambda k: -sizes[k]):
         if sizes[k] <= little or len(chosen) == (asked.most_chains or len(lines)):
             break
-        line, others = lines[k], [lines[other] for other in chosen]
-        inside = line.chain.inside or any(other.chain.inside for other in others)
+        others = [other for other, _ in chosen]
+        inside = lines[k].chain.inside or any(other.chain.inside for other in others)
         taken = {node for other in others for node in other.nodes}
-        twice = any((line.chain.tower, line.chain.inside) == (o.chain.tower, o.chain.inside) for o in others)
-        if twice or (inside and not taken.isdisjoint(line.nodes)):
+        if inside and not taken.isdisjoint(lines[k].nodes):
+            continue
+        free = [one for one in (lines[k], *lines[k].others) if not _twice(asked, one, others)]
+        if not free:
             continue
         if chosen and sizes[k] < asked.least_n:
             break
-        chosen.append(k)
+        chosen.append((free[0], drawn[k]))
     return chosen
+
+
+def _twice(asked: Limits, line: Line, others: Sequence[Line]) -> bool:
+    """Say whether a line is drawn by a tower or a piece that others are drawn by."""
+    return any(_piece(asked, line.chain) == _piece(asked, other.chain) for other in others)
+
+
+def _piece(asked: Limits, chain: Chain) -> tuple[str, bool]:
+    return (asked.pieces.get(chain.tower, chain.tower) if chain.inside else chain.tower), chain.inside
 
 
 def _chain(game: Game, line: Line, force: Floats) -> Chain:

@@ -13,6 +13,7 @@ import numpy as np
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.model import Code, Row3
 from fairsquare.core.pull.game import Chain, Game, Limits, Played, overpull
+from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import (
     HARM_MM,
     ChainSet,
@@ -24,7 +25,7 @@ from fairsquare.core.pull.job import (
     seen_plan,
 )
 from fairsquare.core.pull.learned import FrameFactors, with_factors
-from fairsquare.core.pull.plan import PlanPulls, School, game_of, plan_pulls
+from fairsquare.core.pull.plan import PlannedPull, PlanPulls, School, game_of, plan_pulls
 from fairsquare.core.pull.rigging import PullRules, barred_lines
 from fairsquare.core.pull.setting import Setting
 from fairsquare.core.said import Said, say
@@ -33,6 +34,7 @@ from fairsquare.core.structure.frame import Floats
 from fairsquare.core.structure.of_sheet import ACROSS
 from fairsquare.job.pull.forms import Form, forms_tried
 from fairsquare.job.pull.full import within_working
+from fairsquare.job.pull.inside import Inside, inside_of, named, only_used
 from fairsquare.job.pull.spent import Line
 
 HALF_AND_DOUBLE, NEAR = (0.5, 2.0), (0.85, 1.18)
@@ -44,7 +46,7 @@ STRENGTHS = {
     1.18: "a sixth stronger than said",
 }
 _BEGINNINGS, _ROUNDS, _AT_ONCE = 3, 2, 4
-_EFFORTS = {6: 600_000, 3: 120_000, 2: 30_000}
+_EFFORTS, _EFFORT_INSIDE = {6: 600_000, 3: 120_000, 2: 30_000}, 2
 """Members whose hinges may be worked out in a search for so many pulls; see `search`."""
 _MOST_TRIED = 20
 _BOARD_STEPS, _MOST_TIMES = 9, 3.0
@@ -136,7 +138,8 @@ class Looked(NamedTuple):
 class Asked(NamedTuple):
     """What plans are proposed for: where points stand now, how the vehicle is held and pulled, and what the workshop asks.
 
-    `spent`: chains that are not proposed again; see `job/pull/spent.py`.
+    `spent`: chains that are not proposed again; see `job/pull/spent.py`. `gear`: the shop's pieces, of which jacks and pullers are
+    tried at every place where one can bear.
     """
 
     sheet: Sheet
@@ -146,6 +149,7 @@ class Asked(NamedTuple):
     rules: PullRules = PullRules()
     factors: FrameFactors = FrameFactors()
     spent: frozenset[Line] = frozenset()
+    gear: tuple[Gear, ...] = ()
 
 
 def proposals(asked: Asked) -> Iterator[Looked]:
@@ -168,6 +172,11 @@ def proposals(asked: Asked) -> Iterator[Looked]:
     for pulls in _searched(asked, asked.setting, 6):
         _add(offered, _proposal(asked, "By chains from the towers", asked.setting, pulls))
     yield _stands("chains from the towers, played", offered)
+    if not any(not one.nominal.off and not one.refused and len(one.plan.pulls) == 1 for one in offered):
+        yield _stands("jacks and pullers inside the vehicle, and rails tied", offered)
+        for setting, pulls in _inside(asked, 6):
+            _add(offered, _proposal(asked, "", setting, pulls))
+            yield _stands("jacks, pullers and ties, played", offered)
     yield from _together(asked, beginnings, offered)
     ways: list[WayOut] = []
     best = min(offered, key=lambda proposal: proposal.rank, default=None)
@@ -226,8 +235,10 @@ def _together(asked: Asked, forms: Sequence[Form], found: list[Proposal]) -> Ite
             if places is None or len(found) >= _MOST_TRIED:
                 continue
             yield _stands(f"{title}, and chains after it", found)
-            for more in _searched(asked._replace(places=places), setting, 3):
-                made = _proposal(asked, title, setting, (*pulls, *more))
+            after = asked._replace(places=places, setting=setting)
+            further = [(setting, more) for more in _searched(after, setting, 3)]
+            for onto, more in (*further, *_inside(after, 3)):
+                made = _proposal(asked, title, onto, (*pulls, *more))
                 _add(found, made)
                 onward += [made] if made is not None else []
             for form in forms_tried(asked.sheet, places, setting, asked.school):
@@ -246,38 +257,58 @@ def _together(asked: Asked, forms: Sequence[Form], found: list[Proposal]) -> Ite
             return
 
 
-def _searched(asked: Asked, setting: Setting, most: int) -> Iterator[tuple[WorkPull, ...]]:
-    """Yield what the search finds within the rules, and, where that is nothing, beyond what is drawn past by common practice."""
+def _searched(
+    asked: Asked, setting: Setting, most: int, inside: Inside | None = None
+) -> Iterator[tuple[WorkPull, ...]]:
+    """Yield what the search finds within the rules, and, where that is nothing, beyond what is drawn past by common practice.
+
+    By towers alone, or with what is `inside` the vehicle.
+    """
+    if inside is None:
+        setting = setting.model_copy(update={"machines": (), "ties": ()})
     request = _request(asked, within_working(setting)).model_copy(update={"max_pulls": most})
+    barred = barred_lines(request.skeleton, setting, request.sheet.construction) | asked.spent
     limits = Limits(
         most_chains=asked.rules.most_chains,
         least_n=asked.rules.least_n,
-        barred=barred_lines(request.skeleton, setting, request.sheet.construction) | asked.spent,
+        barred=barred | inside.barred if inside else barred,
         worse_mm=HARM_MM,
         overpull_share=asked.rules.overpull_share,
         overpull_least_mm=asked.rules.overpull_least_mm,
-        effort=_EFFORTS[most],
+        effort=_EFFORTS[most] * (_EFFORT_INSIDE if inside else 1),
+        pieces=inside.pieces if inside else {},
+        still=frozenset(setting.still),
     )
     for tried_limits in (limits, Limits(**{**vars(limits), "overpull_share": None})):
         plan = plan_pulls(request, tried_limits)
         if plan.pulls:
-            yield tuple(
-                WorkPull(
-                    chains=tuple(
-                        ChainSet(
-                            hook=c.hook,
-                            tower=c.tower,
-                            height_mm=round(c.height_mm),
-                            force_n=round(c.force_n, -2) or 100.0,
-                        )
-                        for c in pull.chains
-                    ),
-                    ties=pull.ties,
-                )
-                for pull in plan.pulls
-            )
+            yield tuple(_work(pull) for pull in plan.pulls)
         if plan.verdict == "complete":
             return
+
+
+def _work(pull: PlannedPull) -> WorkPull:
+    """Return a pull that was found, in figures that can be set."""
+    chains = tuple(
+        ChainSet(
+            hook=chain.hook,
+            tower=chain.tower,
+            height_mm=round(chain.height_mm),
+            force_n=round(chain.force_n, -2) or 100.0,
+        )
+        for chain in pull.chains
+    )
+    return WorkPull(chains=chains, ties=pull.ties)
+
+
+def _inside(asked: Asked, most: int) -> Iterator[tuple[Setting, tuple[WorkPull, ...]]]:
+    """Yield what is found with the jacks and pullers that a person placed and ties, then with the shop's at every place."""
+    skeleton = _request(asked, asked.setting).skeleton
+    for gear in ((), asked.gear):
+        tried = inside_of(asked.sheet, asked.places, asked.setting, skeleton, gear)
+        if tried.setting.machines or tried.setting.ties:
+            for pulls in _searched(asked, tried.setting, most, tried):
+                yield only_used(asked.setting, tried.setting, pulls), pulls
 
 
 def _request(asked: Asked, setting: Setting, strength: float = 1.0) -> PlanPulls:
@@ -310,6 +341,8 @@ def _proposal(asked: Asked, title: str, setting: Setting, pulls: Sequence[WorkPu
     except FairSquareError:
         return None
     judged = judged_plan(asked, setting, plan, seen)
+    called = [name for pull in pulls for name in named(setting, request.skeleton, pull)]
+    title = "; ".join(dict.fromkeys(name for name in (*title.split("; "), *called) if name))
     return Proposal(title, setting, plan, seen, *judged)
 
 

@@ -99,7 +99,7 @@ def look_at_gear(desk: Desk, person: Person, key: str, item: int, found: str, wo
 
 def gear_words(desk: Desk, setting: Setting, work: WorkPull) -> tuple[str, ...]:
     """Return what is to be said loudly of the pieces of the rig that a pull uses."""
-    used = pieces_of(setting, (chain.hook for chain in work.chains), (chain.tower for chain in work.chains))
+    used = pieces_of(setting, (chain.hook for chain in work.chains), (chain.tower for chain in work.chains), work.ties)
     if not used:
         return ()
     known, now = {piece.name: piece for piece in rig(desk)}, datetime.datetime.now(datetime.UTC)
@@ -145,26 +145,34 @@ def _check_codes(setting: Setting, known: set[str]) -> None:
     places = [(f"hook-{k}-code", hook.code) for k, hook in enumerate(setting.hooks)]
     places += [(f"anchor-{k}-code", anchor.code) for k, anchor in enumerate(setting.anchors)]
     places += [(f"machine-{k}-code", machine.bears_on) for k, machine in enumerate(setting.machines)]
+    places += [(f"tie-{k}-between", code) for k, tie in enumerate(setting.ties) for code in tie.between]
+    places += [("no_bearing", code) for code in setting.no_bearing] + [("still", code) for code in setting.still]
     for field, code in places:
         if code not in known:
             raise Refused(f"{code} is no point of this sheet's frame.", field=field, value=code)
     names = [tower.id for tower in setting.towers] + [machine.id for machine in setting.machines]
-    twice = next((name for k, name in enumerate(names) if name in names[:k]), None)
-    if twice:
-        raise Refused(f"{twice} stands there twice: each needs a name of its own.", field="towers", value=twice)
+    for field, named in (("towers", names), ("ties", [tie.id for tie in setting.ties])):
+        twice = next((name for k, name in enumerate(named) if name in named[:k]), None)
+        if twice:
+            raise Refused(f"{twice} stands there twice: each needs a name of its own.", field=field, value=twice)
+    for k, tie in enumerate(setting.ties):
+        if tie.between[0] == tie.between[1]:
+            words = "A tie is between two different points."
+            raise Refused(words, field=f"tie-{k}-between", value=" ".join(tie.between))
 
 
-def asked_for(facts: JobFacts, school: School, rules: PullRules) -> Asked:
-    """Return what plans are proposed for, from where points stand now. Raises `Refused` without a sheet or readings."""
+def asked_for(facts: JobFacts, school: School, rules: PullRules, gear: tuple[Gear, ...] = ()) -> Asked:
+    """Return what plans are proposed for, from where points stand now, with the shop's pieces. Raises `Refused` without a sheet or
+    readings."""
     sheet, setting, _ = request_of(facts, school)
-    return Asked(sheet, places_now(facts), setting, school, rules, factors_of(facts), spent_lines(facts))
+    return Asked(sheet, places_now(facts), setting, school, rules, factors_of(facts), spent_lines(facts), gear)
 
 
 def check_may_plan(desk: Desk, person: Person, number: str, school: School, seen_version: int) -> Asked:
     """Return what is asked of a search for a plan. Raises at once where a plan could not be kept, whatever it were."""
     check_may(person, "plan pulls")
     view = desk.view(number)
-    asked = asked_for(view.facts, school, desk_rules(desk))
+    asked = asked_for(view.facts, school, desk_rules(desk), rig(desk))
     _check_changeable(view, seen_version)
     own = plan_of(view.facts)
     if view.facts.practice and (own is None or not own.plan.pulls):
@@ -180,7 +188,7 @@ def ask_again(desk: Desk, number: str, school: School, seen_version: int) -> Ask
     """Return what is asked of a search that was allowed and has to begin anew. Raises where no plan could be kept any more."""
     view = desk.view(number)
     _check_changeable(view, seen_version)
-    return asked_for(view.facts, school, desk_rules(desk))
+    return asked_for(view.facts, school, desk_rules(desk), rig(desk))
 
 
 def best_of(asked: Asked) -> Proposal | None:

@@ -9,13 +9,13 @@ from fairsquare.actions.rights import check_may
 from fairsquare.actions.walk_round import hear
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.pull.job import (
-    CAUTIONS,
     UNDER_LOAD,
     AfterPull,
     BoardState,
     PlanSaid,
     PointCycle,
     SharePast,
+    cautions_of,
     first_tried,
     seen_plan,
     watched_points,
@@ -129,8 +129,9 @@ def go_on(
             )
         if state not in NEXT.get(board.state, ()):
             raise Unsure(f"From “{board.state}” the board does not go to “{state}”.", field="state", value=state)
-        if state == "test" and {name for name, _ in CAUTIONS} - set(ticked):
-            left = [text for name, text in CAUTIONS if name not in ticked]
+        cautions = cautions_of(setting_of(view.facts), board.plan.plan.pulls[board.pull - 1])
+        if state == "test" and {name for name, _ in cautions} - set(ticked):
+            left = [text for name, text in cautions if name not in ticked]
             raise Refused(f"Tick each one by hand first: {left[0]}.", field="ticked", value=list(ticked))
         if board.state == "look" and state == "pulling" and "clamps" not in ticked:
             raise Refused("Look at every clamp again, then tick it.", field="ticked", value=list(ticked))

@@ -78,6 +78,7 @@ def pull_drawing(
         parts += _frame(view, skeleton, deviations, "now", setting.assumed)
         if ghost:
             parts += _frame(view, skeleton, ghost, "ghost", setting.assumed)
+        parts += _ties(view, setting, skeleton, work)
         parts += _chains(view, setting, skeleton, used)
     parts += _codes(plan, sheet, skeleton, work, setting, texts)
     parts += _anchors(plan, setting, skeleton, held, texts)
@@ -199,12 +200,34 @@ def _drawn(setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet]) -
     return drawn
 
 
-def _chains(view: _View, setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet]) -> list[str]:
+def _ties(view: _View, setting: Setting, skeleton: Skeleton, work: WorkPull | None) -> list[str]:
+    """Return the ties that are on, as bars with a plate at each end."""
     parts = []
-    for _, start, end in _drawn(setting, skeleton, used):
+    for tie in setting.ties:
+        if work is None or tie.id not in work.ties or not set(tie.between) <= skeleton.nodes.keys():
+            continue
+        (x1, y1), (x2, y2) = (view.at(skeleton.nodes[code]) for code in tie.between)
+        parts.append(f'<path class="tie" d="M{x1:.1f} {y1:.1f}L{x2:.1f} {y2:.1f}"/>')
+        parts += [f'<circle class="tie-end" cx="{x:.1f}" cy="{y:.1f}" r="5"/>' for x, y in ((x1, y1), (x2, y2))]
+    return parts
+
+
+def _chains(view: _View, setting: Setting, skeleton: Skeleton, used: Mapping[str, ChainSet]) -> list[str]:
+    """Return chains with the tip where they are drawn to; a jack's tip is where it pushes, with a plate where it bears."""
+    parts = []
+    machines = {machine.id: machine for machine in setting.machines}
+    for chain, start, end in _drawn(setting, skeleton, used):
         (x1, y1), (x2, y2) = view.at(start), view.at(end)
-        parts.append(f'<path class="chain" marker-end="url(#tip)" d="M{x1:.1f} {y1:.1f}L{x2:.1f} {y2:.1f}"/>')
+        machine = machines.get(chain.tower)
+        if machine is None:
+            parts.append(f'<path class="chain" marker-end="url(#tip)" d="M{x1:.1f} {y1:.1f}L{x2:.1f} {y2:.1f}"/>')
+            parts.append(f'<circle class="hook" cx="{x1:.1f}" cy="{y1:.1f}" r="4"/>')
+            continue
+        (xa, ya), (xb, yb) = ((x2, y2), (x1, y1)) if machine.pushes else ((x1, y1), (x2, y2))
+        kind = "chain jack" if machine.pushes else "chain puller"
+        parts.append(f'<path class="{kind}" marker-end="url(#tip)" d="M{xa:.1f} {ya:.1f}L{xb:.1f} {yb:.1f}"/>')
         parts.append(f'<circle class="hook" cx="{x1:.1f}" cy="{y1:.1f}" r="4"/>')
+        parts.append(f'<path class="bears" d="M{x2 - 6:.1f} {y2 - 6:.1f}h12v12h-12z"/>')
     return parts
 
 
@@ -228,7 +251,10 @@ def _heights(
 ) -> list[str]:
     """Return how high each chain is drawn to, at its end in the view from the side."""
     parts = []
+    inside = {machine.id for machine in setting.machines}
     for chain, _, end in _drawn(setting, skeleton, used):
+        if chain.tower in inside:
+            continue
         x, y = view.at(end)
         words = f"{measure(chain.height_mm, units, 0)} high"
         spots = [Spot(x, y + by, anchor) for by in (-8, 20, -26, 38) for anchor in _AROUND]
@@ -290,6 +316,9 @@ def _codes(
 ) -> Sequence[str]:
     hooks = {hook.id: hook.code for hook in setting.hooks}
     named = {hooks.get(chain.hook) for chain in (work.chains if work else ())}
+    by = {chain.tower for chain in (work.chains if work else ())}
+    named |= {machine.bears_on for machine in setting.machines if machine.id in by}
+    named |= {code for tie in setting.ties if work and tie.id in work.ties for code in tie.between}
     parts = []
     for point in sheet.points:
         if point.code in skeleton.nodes:

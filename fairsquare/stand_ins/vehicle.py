@@ -5,7 +5,7 @@ to misbehave: oil that runs low, a clamp that slips, a chain that goes slack, a 
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,10 +14,10 @@ from pydantic import Field
 from fairsquare.core.model import Code, Model, Row3, Vector
 from fairsquare.core.pull.job import BoardState, ChainSet, WorkPull
 from fairsquare.core.pull.learned import scaled
-from fairsquare.core.pull.setting import Setting, frame_of_setting
+from fairsquare.core.pull.setting import PlacedTie, Setting, frame_of_setting
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.frame import Floats, Frame, frame_of
-from fairsquare.core.structure.path import Follower, Standing
+from fairsquare.core.structure.path import Follower, Standing, ties_between
 from fairsquare.core.structure.skeleton import Skeleton
 from fairsquare.job.pull.practice import Stood
 
@@ -65,6 +65,8 @@ class VehicleState(Model):
     stood: tuple[Stood, ...] = ()
     read_free: tuple[int, int] = (0, 0)
     share: float = 0.0
+    ties: tuple[Code, ...] = ()
+    tied_at: list[float] = Field(default_factory=list)
 
 
 @dataclass
@@ -73,6 +75,33 @@ class _Frame:
     follower: Follower
     standing: Standing
     held: tuple[Code, ...]
+    tied: Follower | None = None
+    ties: tuple[Code, ...] = ()
+    tied_at: Floats | None = None
+
+    def put_on(self, ties: Sequence[PlacedTie], at: Floats | None = None) -> None:
+        """Put ties on, without force where the frame stands now, or where it stood `at` (1, f)."""
+        bars = ties_between(self.frame, [(*tie.between, tie.ea_n) for tie in ties])
+        self.tied, self.ties = Follower(self.frame, bars), tuple(tie.id for tie in ties)
+        self.tied_at = self.standing.moved if at is None else at
+
+    def take_off(self) -> None:
+        """Let the ties go: what they carry goes with the chains."""
+        self.tied, self.ties, self.tied_at = None, (), None
+
+    def under(self, loads: Floats) -> Standing:
+        """Return where the frame stands under loads (1, f), with the ties that are on; their forces are in its loads."""
+        before = self.standing
+        if self.tied is None or self.tied_at is None:
+            return self.follower.follow(before, loads, 2)
+        shift = self.tied.shift(replace(before, moved=self.tied_at))
+        return self.tied.let_go(self.tied.follow(self.tied.begun(before), loads + shift, 2))
+
+    def carried(self) -> Floats:
+        """Return what the ties carry (1, t), N."""
+        if self.tied is None or self.tied_at is None:
+            return np.zeros((1, 0))
+        return self.tied.tie_forces(replace(self.standing, moved=self.tied_at), self.standing)
 
 
 class SimulatedVehicle:
@@ -114,10 +143,15 @@ class SimulatedVehicle:
         if state in ("test", "look"):
             self.share, self._read_free = LIGHT_SHARE, (0, 0)
         elif state == "pulling":
+            self._tie(work, setting)
             self._pull_on(work.chains, setting)
         elif state in ("read_free", "cautions", "ended", "let_go"):
             self.share = 0.0
         share = self._faulty()
+        if share > 0:
+            self._tie(work, setting)
+        elif self._now is not None:
+            self._now.take_off()
         self._pull(work.chains, share, setting)
         if state in _UNDER_TENSION:
             towers = {tower.id for tower in setting.towers} | {machine.id for machine in setting.machines}
@@ -145,6 +179,12 @@ class SimulatedVehicle:
         still = np.zeros(3)
         return {code: place + by_node.get(code, still) + self._crept for code, place in self._places.items()}
 
+    def _tie(self, work: WorkPull, setting: Setting) -> None:
+        """Put on the ties of a pull, unless they are on."""
+        ties = [tie for tie in setting.ties if tie.id in work.ties]
+        if self._now is not None and ties and not self._now.ties:
+            self._now.put_on(ties)
+
     def _pull_on(self, chains: Sequence[ChainSet], setting: Setting) -> None:
         """Pump a stroke: less force where the metal gives, so that nothing goes farther at once than a pump drives it."""
         now = self._now
@@ -153,7 +193,7 @@ class SimulatedVehicle:
         before, more = now.standing, STEP_SHARE
         loads = self._loads(now.frame, chains, setting).ravel()[now.frame.free][None]
         for _ in range(_HALVINGS):
-            after = now.follower.follow(before, min(self.share + more, MOST_SHARE) * loads, 2)
+            after = now.under(min(self.share + more, MOST_SHARE) * loads)
             if (
                 np.abs((after.moved - before.moved)[0][np.flatnonzero(now.frame.free) % 6 < 3]).max(initial=0.0)
                 <= STROKE_MM
@@ -213,8 +253,8 @@ class SimulatedVehicle:
         if now is None:
             return
         loads = share * self._loads(now.frame, chains, setting)
-        if np.any(loads.ravel()[now.frame.free][None] != now.standing.loads):
-            now.standing = now.follower.follow(now.standing, loads.ravel()[now.frame.free][None], 2)
+        if now.ties or np.any(loads.ravel()[now.frame.free][None] != now.standing.loads):
+            now.standing = now.under(loads.ravel()[now.frame.free][None])
         if share > 0:
             self._keep_peaks(now, chains, share, setting, loads)
 
@@ -250,7 +290,13 @@ class SimulatedVehicle:
             limits = [limit for limit in (hooks.get(chain.hook), towers.get(chain.tower)) if limit]
             if limits:
                 self._peak(f"{chain.hook} → {chain.tower}", share * chain.force_n / min(limits))
-        held = now.frame.node_loads(now.standing.natural[0])[:, :3] - loads[:, :3]
+        carried, forces = now.carried(), loads[None, :, :3]
+        for tie, force in zip(now.ties, carried[0], strict=True):
+            takes = next((one.capacity_n for one in setting.ties if one.id == tie), None)
+            if takes:
+                self._peak(tie, abs(float(force)) / takes)
+        drawn = forces if now.tied is None else now.tied.with_ties(forces, carried)
+        held = now.frame.node_loads(now.standing.natural[0])[:, :3] - drawn[0]
         for anchor in setting.anchors:
             if anchor.capacity_n and anchor.code in now.frame.nodes:
                 asked = float(np.linalg.norm(held[now.frame.nodes.index(anchor.code)]))
@@ -279,6 +325,8 @@ class SimulatedVehicle:
             stood=tuple(self.stood),
             read_free=self._read_free,
             share=self.share,
+            ties=self._now.ties,
+            tied_at=[] if self._now.tied_at is None else self._now.tied_at.ravel().tolist(),
         )
 
     def take_up(self, kept: VehicleState, setting: Setting) -> None:
@@ -299,6 +347,9 @@ class SimulatedVehicle:
             np.array(kept.multipliers).reshape(2, m),
         )
         self._now = _Frame(frame, Follower(frame), standing, held)
+        ties = [tie for tie in setting.ties if tie.id in kept.ties]
+        if ties and len(ties) == len(kept.ties):
+            self._now.put_on(ties, np.array(kept.tied_at).reshape(1, f))
 
 
 def _row(place: Floats) -> Row3:

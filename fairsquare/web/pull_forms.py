@@ -9,7 +9,7 @@ from fairsquare.core.model import Row3
 from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import PURPOSES, ChainSet, PlanSaid, WorkPull
 from fairsquare.core.pull.plan import School
-from fairsquare.core.pull.setting import Machine, PlacedAnchor, PlacedHook, PlacedTower, Setting
+from fairsquare.core.pull.setting import Machine, PlacedAnchor, PlacedHook, PlacedTie, PlacedTower, Setting
 from fairsquare.core.structure.of_sheet import Box, ExtraMember
 from fairsquare.web.forms import hours_of, number_of
 from fairsquare.web.page import Form
@@ -28,8 +28,8 @@ def school_typed(text: str) -> School:
     return cast(School, text)
 
 
-def plan_typed(plan: PlanSaid, form: Form, pull: int) -> tuple[PlanSaid, int]:
-    """Return the plan as a form changes it, and the pull to show."""
+def plan_typed(plan: PlanSaid, form: Form, pull: int, inside: frozenset[str] = frozenset()) -> tuple[PlanSaid, int]:
+    """Return the plan as a form changes it, and the pull to show. `inside`: machines that bear on the vehicle need no height."""
     pulls, do = list(plan.pulls), form.text("do")
     index = pull - 1
     if do != "add" and not 0 <= index < len(pulls):
@@ -43,7 +43,7 @@ def plan_typed(plan: PlanSaid, form: Form, pull: int) -> tuple[PlanSaid, int]:
             raise Refused("It stands at the end already.", field="pull", value=pull)
         pulls[index], pulls[other] = pulls[other], pulls[index]
         return plan.model_copy(update={"pulls": tuple(pulls)}), other + 1
-    work = _pull_typed(form)
+    work = _pull_typed(form, inside)
     if do == "add":
         pulls.append(work)
         pull = len(pulls)
@@ -52,7 +52,7 @@ def plan_typed(plan: PlanSaid, form: Form, pull: int) -> tuple[PlanSaid, int]:
     return plan.model_copy(update={"pulls": tuple(pulls)}), pull
 
 
-def _pull_typed(form: Form) -> WorkPull:
+def _pull_typed(form: Form, inside: frozenset[str]) -> WorkPull:
     chains = []
     for k in range(CHAIN_ROWS):
         force = number_of(form.text(f"force-{k}"), f"force-{k}")
@@ -61,11 +61,14 @@ def _pull_typed(form: Form) -> WorkPull:
         if not 0 < force <= 1e5:
             raise Refused("The force should be above 0 kN.", field=f"force-{k}", value=force)
         height = number_of(form.text(f"height-{k}"), f"height-{k}")
+        if height is None and form.text(f"tower-{k}") in inside:
+            height = 0.0
         if height is None:
             raise Refused("How high is the chain at the tower, in mm?", field=f"height-{k}", value="")
         chains.append(
             ChainSet(hook=form.text(f"hook-{k}"), tower=form.text(f"tower-{k}"), height_mm=height, force_n=1000 * force)
         )
+    ties = form.several("ties")
     if not chains:
         raise Refused("A pull needs a chain: choose its hook and say how hard.", field="force-0", value="")
     purpose = form.text("purpose")
@@ -77,6 +80,7 @@ def _pull_typed(form: Form) -> WorkPull:
     return WorkPull(
         purpose=purpose,
         chains=tuple(chains),
+        ties=ties,
         first_off=form.text("first_off").strip()[:300],
         first_hours=hours_of(form.text("first_hours")),
         body_off=bool(form.text("body_off")),
@@ -101,6 +105,9 @@ def setting_typed(form: Form, now: Setting | None, gear: tuple[Gear, ...]) -> Se
             hooks=tuple(typed.hook(f"hook-{k}") for k in typed.rows("hook")),
             anchors=tuple(typed.anchor(f"anchor-{k}") for k in typed.rows("anchor")),
             machines=tuple(typed.machine(f"machine-{k}") for k in typed.rows("machine")),
+            ties=tuple(typed.tie(f"tie-{k}") for k in typed.rows("tie")),
+            no_bearing=tuple(dict.fromkeys(form.text("no_bearing").replace(",", " ").split())),
+            still=tuple(dict.fromkeys(form.text("still").replace(",", " ").split())),
             boxes={form.text(f"box-{k}-id"): typed.box(f"box-{k}") for k in typed.rows("box")},
             corners={typed.name(f"corner-{k}"): typed.needed_place(f"corner-{k}-at") for k in typed.rows("corner")},
             members_in=tuple(typed.member(f"member-{k}") for k in typed.rows("member")),
@@ -117,8 +124,8 @@ class _SettingTyped:
 
     def __init__(self, form: Form, now: Setting | None, gear: tuple[Gear, ...]) -> None:
         self._form, self._pieces = form, {piece.name: piece for piece in gear}
-        placed: tuple[PlacedTower | PlacedHook | PlacedAnchor | Machine, ...] = (
-            (*now.towers, *now.hooks, *now.anchors, *now.machines) if now else ()
+        placed: tuple[PlacedTower | PlacedHook | PlacedAnchor | Machine | PlacedTie, ...] = (
+            (*now.towers, *now.hooks, *now.anchors, *now.machines, *now.ties) if now else ()
         )
         self._before = {anchor.id: anchor.piece for anchor in placed}
 
@@ -230,6 +237,19 @@ class _SettingTyped:
             capacity_n=self.takes(row),
             piece=self.piece(row),
             bears_capacity_n=self.newtons(f"{row}-bears"),
+        )
+
+    def tie(self, row: str) -> PlacedTie:
+        """Return a tie between two points."""
+        ends = self._form.text(f"{row}-between").split()
+        if len(ends) != 2:
+            raise Refused(
+                "Between which two points? Their codes, with a space between.",
+                field=f"{row}-between",
+                value=self._form.text(f"{row}-between")[:40],
+            )
+        return PlacedTie(
+            id=self.name(row), between=(ends[0], ends[1]), capacity_n=self.takes(row), piece=self.piece(row)
         )
 
     def box(self, row: str) -> Box:

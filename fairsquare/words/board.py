@@ -42,6 +42,7 @@ WORDS: Table = {
     "board.nothing": "",
     "plan.form_tried": "{form}: {before_mm} → {after_mm} beyond tolerance",
     "plan.spoils": lambda values, _reader: f"It takes what is fair out of tolerance{_in_frame(values)}: {{codes}}.",
+    "plan.moves_still": "{code} is to be left where it stands, and is moved by {by_mm}.",
     "plan.worse": lambda values, _reader: f"It makes points worse than they are{_in_frame(values)}: {{each}}.",
     "plan.out_of_reach": "{tower} does not reach {height_mm:0}.",
     "points.spoiled": "{code}, which is fair now",

@@ -21,31 +21,18 @@ def way(form, sheet, chain=0):
     """Return the unit vector in which a chain of a form draws what is at its hook."""
     one, nodes = form.work.chains[chain], frame_of_setting(sheet, form.setting).nodes
     place = np.array(nodes[next(hook.code for hook in form.setting.hooks if hook.id == one.hook)])
-    tower = next((t for t in form.setting.towers if t.id == one.tower), None)
-    if tower is not None:
-        along = np.array([*tower.at, one.height_mm]) - place
-    else:
-        machine = next(m for m in form.setting.machines if m.id == one.tower)
-        along = (place - np.array(nodes[machine.bears_on])) * (1 if machine.pushes else -1)
+    tower = next(t for t in form.setting.towers if t.id == one.tower)
+    along = np.array([*tower.at, one.height_mm]) - place
     return along / np.linalg.norm(along)
 
 
-def test_the_puffin_is_drawn_square_and_bent_back_at_three_points() -> None:
+def test_the_puffin_is_bent_back_at_three_points() -> None:
     found = forms(PUFFIN, PUFFIN.moved, setting_of_vehicle(PUFFIN))
-    square, bend = found["square T1L"], found["bend C2R"]
-    assert square.work.chains[0].tower == "chain puller" and way(square, PUFFIN.sheet)[1] < -0.8
-    assert 15_000 < square.work.chains[0].force_n < 45_000
+    bend = found["bend C2R"]
     assert way(bend, PUFFIN.sheet) == pytest.approx([0, 1, 0], abs=0.2)
     held = {anchor.code for anchor in bend.setting.anchors}
     assert {"C1R", "C3R"} <= held, "its neighbours are held"
-    assert max(square.after_mm, bend.after_mm) < 0.7 * square.before_mm
-
-
-def test_the_heron_is_jacked_apart() -> None:
-    found = forms(HERON, HERON.moved, setting_of_vehicle(HERON))
-    jack = found["apart F2L"]
-    assert jack.work.chains[0].tower == "frame jack" and way(jack, HERON.sheet)[0] > 0.98
-    assert 150_000 < jack.work.chains[0].force_n <= 300_000
+    assert bend.after_mm < 0.7 * bend.before_mm
 
 
 @pytest.mark.parametrize(("sign", "word"), [(1.0, "chained down"), (-1.0, "drawn up")])
@@ -60,24 +47,6 @@ def test_a_frame_end_that_slopes_is_chained_at_the_high_place_and_jacked_beyond(
     bend = found["bend R2L"]
     assert "jacked up at R3L beyond it" in bend.why and len(bend.work.chains) == 2
     assert way(bend, HERON.sheet, 0)[2] < -0.9 and way(bend, HERON.sheet, 1)[2] > 0.9
-
-
-def test_a_frame_swayed_in_the_middle_is_tied_and_drawn_level() -> None:
-    swayed = {"C2L": (0.0, 11.0, 0.0), "C2R": (0.0, 11.0, 0.0)}
-    found = forms(PUFFIN, swayed)
-    tied = found["tied C2L"]
-    assert len(tied.work.chains) == 2
-    for chain in (0, 1):
-        assert way(tied, PUFFIN.sheet, chain)[1] < -0.95 and abs(way(tied, PUFFIN.sheet, chain)[2]) < 0.1
-    assert {"C1L", "C1R", "C3L", "C3R"} <= {anchor.code for anchor in tied.setting.anchors}
-
-
-@pytest.mark.parametrize(("by", "title"), [(-6.0, "Pushed apart from inside"), (6.0, "Drawn together")])
-def test_a_pair_that_is_pinched_or_apart(by, title) -> None:
-    without = usual_setting(DUNLIN.sheet, usual_boxes(DUNLIN.sheet)).model_copy(update={"members_out": ("F4L F4R",)})
-    found = forms(DUNLIN, {"F4L": (0.0, by, 0.0), "F4R": (0.0, -by, 0.0)}, without)
-    form = found["across F4L"]
-    assert form.title.startswith(title) and way(form, DUNLIN.sheet)[1] * by < 0
 
 
 def test_a_hook_is_set_higher_where_only_the_top_is_out() -> None:

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fairsquare.core.structure.frame import Floats, Frame
-from fairsquare.core.structure.path import Follower, Standing, Ties
+from fairsquare.core.structure.path import Follower, Standing, ties_between
 
 STEPS = 10
 """Steps of a leg to the loads, and of the leg that lets go, when a plan is played."""
@@ -193,33 +193,13 @@ class Game:
     def follower(self, ties: tuple[str, ...] = ()) -> Follower:
         """Return what takes the frame along paths, with ties on."""
         if ties not in self._followers:
-            bars = None
-            if ties:
-                ways = self._tie_ways(ties)
-                lengths = [float(np.linalg.norm(self._between(*self.rig.ties[tie].nodes))) for tie in ties]
-                stiffness = np.array([self.rig.ties[tie].ea_n for tie in ties]) / lengths
-                bars = Ties(-self.loads(ways), stiffness)
-            self._followers[ties] = Follower(self.frame, bars)
+            bars = [(*self.rig.ties[tie].nodes, self.rig.ties[tie].ea_n) for tie in ties]
+            self._followers[ties] = Follower(self.frame, ties_between(self.frame, bars) if ties else None)
         return self._followers[ties]
 
     def _between(self, a: str, b: str) -> Floats:
         places = self.frame.places
         return np.asarray(places[self.node_index[b]] - places[self.node_index[a]])
-
-    def _tie_ways(self, ties: tuple[str, ...]) -> Floats:
-        """Return the forces (t, n, 3) that ties put on nodes for each newton of tension."""
-        ways = np.zeros((len(ties), len(self.frame.nodes), 3))
-        for number, tie in enumerate(ties):
-            a, b = self.rig.ties[tie].nodes
-            way = self._between(a, b)
-            way = way / np.linalg.norm(way)
-            ways[number, self.node_index[a]] += way
-            ways[number, self.node_index[b]] -= way
-        return ways
-
-    def with_ties(self, forces: Floats, ties: tuple[str, ...], carried: Floats) -> Floats:
-        """Return forces at nodes (c, n, 3) and those of ties that carry (c, t) N."""
-        return forces + np.einsum("ct,tnd->cnd", carried, self._tie_ways(ties)) if ties else forces
 
     def tie_limits(self, ties: tuple[str, ...]) -> Floats:
         """Return what ties take (t), N."""
@@ -383,7 +363,7 @@ class Game:
         loaded = follower.let_go(loaded)
         standing = self.follower().follow(loaded, np.zeros((1, self.frame.freedoms)), STEPS)
         free = self.at(standing.moved)[0]
-        uses = self.uses(self.held(loaded.natural, self.with_ties(forces, ties, np.array(carried[-1:]))))[0]
+        uses = self.uses(self.held(loaded.natural, follower.with_ties(forces, np.array(carried[-1:]))))[0]
         inside = bool(ties) or any(chain.inside for chain in chains)
         pull = PlayedPull(
             chains=chains,
@@ -404,7 +384,7 @@ class Game:
             loaded = step
             if ties:
                 most = np.maximum(most, (np.abs(follower.tie_forces(start, step)) / self.tie_limits(ties)).max(axis=1))
-        held = self.held(loaded.natural, self.with_ties(forces, ties, follower.tie_forces(start, loaded)))
+        held = self.held(loaded.natural, follower.with_ties(forces, follower.tie_forces(start, loaded)))
         loaded = follower.let_go(loaded)
         free = self.follower().follow(loaded, np.zeros_like(loaded.loads), 1)
         return Tried(self.at(free.moved), held, np.maximum(most, self.uses(held).max(axis=1, initial=0.0)))

@@ -52,6 +52,17 @@ _SCATTER_SIGMAS = 2.0
 """A reading says that a limit is passed when it is not, in some 2 of 100 readings that far below it."""
 _WORTH_WATCHING_MM, _WORTH_SHARE = 0.3, 0.3
 
+JACK_CAUTIONS: tuple[tuple[str, str], ...] = (
+    ("jack_line", "Jack in line with both places, on plates that bear and cannot slide: it can kick out"),
+    ("jack_clear", "Nobody over, under or beside a jack under load, no hand near it, and nothing hangs over it"),
+)
+PULLER_CAUTION = (
+    "puller",
+    "Puller’s chain straight, hooks closed, both places looked at: what it bears on is pulled as hard",
+)
+TIE_CAUTION = ("ties", "Ties bolted home at both ends, finger tight, nobody astride: they carry while it is pulled")
+"""Ticked besides where a pull bears on the vehicle itself, or ties it. Common practice, no source."""
+
 CAUTIONS: tuple[tuple[str, str], ...] = (
     ("line", "Nobody in line with a chain, or astride it"),
     ("cover", "Restraint cable or blanket over every chain"),
@@ -61,6 +72,7 @@ CAUTIONS: tuple[tuple[str, str], ...] = (
     ("eyes", "Eyes, hands and ears protected; who pumps can see who measures"),
 )
 """Ticked by hand before the first tension of each pull. Common practice, no source."""
+EVERY_CAUTION = (*CAUTIONS, *JACK_CAUTIONS, PULLER_CAUTION, TIE_CAUTION)
 
 
 class ChainSet(Model):
@@ -258,6 +270,15 @@ def works_hardest(held: PullsHeld | None, work: WorkPull) -> tuple[str, float] |
     return max(uses.items(), key=lambda use: use[1], default=None)
 
 
+def cautions_of(setting: Setting | None, work: WorkPull) -> tuple[tuple[str, str], ...]:
+    """Return what is ticked by hand before the first tension of a pull, by name and in words."""
+    by = {chain.tower for chain in work.chains}
+    used = [machine for machine in setting.machines if machine.id in by] if setting else []
+    more = list(JACK_CAUTIONS) if any(machine.pushes for machine in used) else []
+    more += [PULLER_CAUTION] if any(not machine.pushes for machine in used) else []
+    return (*CAUTIONS, *more, *((TIE_CAUTION,) if work.ties else ()))
+
+
 def statics_request(skeleton: Skeleton, setting: Setting, work: WorkPull) -> PullStatics:
     """Return the request of the statics of one pull."""
     nodes = skeleton.nodes
@@ -318,6 +339,13 @@ def _known(setting: Setting, plan: PlanSaid) -> None:
     for number, work in enumerate(plan.pulls):
         if not work.chains:
             raise Refused(f"Pull {number + 1} has no chain.", field=f"pulls.{number}.chains", value=[])
+        for k, tie in enumerate(work.ties):
+            if tie not in {one.id for one in setting.ties}:
+                raise Refused(
+                    f"Pull {number + 1}: there is no tie “{tie}” in the setting.",
+                    field=f"pulls.{number}.ties.{k}",
+                    value=tie,
+                )
         for k, chain in enumerate(work.chains):
             for name, known, value in (("hook", hooks, chain.hook), ("tower", towers, chain.tower)):
                 if value not in known:
@@ -344,6 +372,12 @@ def _rules(request: PlanPulls, setting: Setting, plan: PlanSaid, played: PullsPl
         if chain.use > 1
     ]
     words += [f"{anchor} carries {use:.0%} of what it can." for anchor, use in done.anchors.items() if use > 1]
+    ties = {tie.id: tie.capacity_n for tie in setting.ties}
+    words += [
+        f"{tie} carries {max(map(abs, carried)) / 1000:.0f} kN, more than it takes."
+        for tie, carried in done.tie_forces_n.items()
+        if max(map(abs, carried)) > (ties[tie] or UNKNOWN_N)
+    ]
     if len(set(towers)) < len(towers):
         words.append("One tower draws two chains at once.")
     reach = {tower.id: tower.z for tower in setting.towers}
@@ -374,6 +408,7 @@ def _unknown_gear(setting: Setting, work: WorkPull) -> list[str]:
     unknown += [f"tower {tower.id}" for tower in setting.towers if tower.capacity_n is None and tower.id in towers]
     used = [machine for machine in setting.machines if machine.id in towers]
     unknown += [anchor.id for anchor in used if anchor.capacity_n is None]
+    unknown += [f"tie {tie.id}" for tie in setting.ties if tie.capacity_n is None and tie.id in work.ties]
     unknown += [f"{anchor.bears_on}, where {anchor.id} bears," for anchor in used if anchor.bears_capacity_n is None]
     return [
         f"NOBODY KNOWS WHAT {name.upper()} TAKES. Home-made or unknown gear: find its limit, or use another."
@@ -389,7 +424,9 @@ def _distance(setting: Setting, request: PlanPulls, work: WorkPull) -> float:
     nodes = request.skeleton.nodes
     middle = float(np.mean([nodes[a.code][0] for a in setting.anchors])) if setting.anchors else 0.0
     at = {hook.id: nodes[hook.code][0] for hook in setting.hooks if hook.code in nodes}
-    return float(np.mean([abs(at[chain.hook] - middle) for chain in work.chains]))
+    bears = {machine.id: nodes[machine.bears_on][0] for machine in setting.machines if machine.bears_on in nodes}
+    xs = [at[chain.hook] for chain in work.chains] + [bears[c.tower] for c in work.chains if c.tower in bears]
+    return float(np.mean([abs(x - middle) for x in xs]))
 
 
 # ── the board ────────────────────────────────────────────────────────────────

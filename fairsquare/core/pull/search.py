@@ -80,11 +80,19 @@ def found_plan(game: Game, school: Literal["outward", "reverse"], most: int) -> 
         if not onward:
             break
         onward.sort(key=lambda step: _rank(game, step))
-        beam = onward[:_BEAM]
+        beam = _beam(game, onward, school)
         best = min([best, *beam], key=lambda step: _rank(game, step))
         if game.done(beam[0].deviations):
             break
     return best
+
+
+def _beam(game: Game, onward: Sequence[Played], school: str) -> list[Played]:
+    """Return the best plan so far, and the best other one, rather one that leaves more open of what may follow in this school."""
+    best, *others = onward
+    ends = [_distance(game, one.pulls[-1].chains) if school == "outward" else one.pulls[-1].mode for one in onward]
+    open_still = [one for one, end in zip(others, ends[1:], strict=True) if end < ends[0]]
+    return [best, *(open_still or others)[: _BEAM - 1]]
 
 
 def _before(game: Game, played: Played) -> Floats:
@@ -143,12 +151,28 @@ def _moves(game: Game, so_far: Played, school: str) -> list[_Move]:
     moves: list[_Move] = []
     for ties in _tie_sets(game):
         firsts = _scanned(game, so_far, lines, ties)
-        single = firsts[: _STARTS if not so_far.pulls and not ties else _BEAM]
-        for first in (*_guided(game, so_far, lines, ties), *single):
+        starts = [*_guided(game, so_far, lines, ties), *firsts[: _STARTS if not so_far.pulls and not ties else _BEAM]]
+        for first in (*starts, *_before_it(game, so_far, firsts, school)):
             moves.extend(_bettered(game, so_far, first, firsts, lines))
             if game.spent or any(game.done(move.free) for move in moves):
                 return sorted(moves, key=lambda move: move.height)
     return sorted(moves, key=lambda move: move.height)
+
+
+def _before_it(game: Game, so_far: Played, firsts: Sequence[_Move], school: str) -> list[_Move]:
+    """Return the best single chain after which the best of all may still come in this school, where that is another."""
+    if not firsts:
+        return []
+    orders = [_order(game, so_far, first, school) for first in firsts]
+    return [first for first, order in zip(firsts, orders, strict=True) if order < orders[0]][:1]
+
+
+def _order(game: Game, so_far: Played, move: _Move, school: str) -> float:
+    """Return what does not fall from pull to pull: how far from the middle it draws, or the number of its mode."""
+    if school == "outward":
+        return _distance(game, move.chains)
+    inside = bool(move.ties) or any(chain.inside for chain in move.chains)
+    return float(game.mode(so_far.deviations, move.free, inside=inside))
 
 
 def _tie_sets(game: Game) -> Iterator[tuple[str, ...]]:
@@ -185,6 +209,7 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line], ties: tuple[str,
     whole, follower = game.loads(full), game.follower(ties)
     now = float(game.height(so_far.deviations))
     best = np.full(count, now)
+    frees = np.repeat(so_far.deviations[None], count, axis=0)
     share = np.zeros(count)
     alive = np.arange(count)
     begun, shift = follower.begun(so_far.standing), follower.shift(so_far.standing)
@@ -194,13 +219,14 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line], ties: tuple[str,
         standing = follower.advance(standing, part[alive, None] * whole[alive] + shift)
         let_go, carried = follower.let_go(standing), follower.tie_forces(begun, standing)
         free = game.at(let_go.moved - let_go.loads @ game.frame.flexibility)
-        forces = game.with_ties(part[alive, None, None] * full[alive], ties, carried)
+        forces = follower.with_ties(part[alive, None, None] * full[alive], carried)
         uses = game.uses(game.held(standing.natural, forces)).max(axis=1, initial=0.0)
         if ties:
             uses = np.maximum(uses, (np.abs(carried) / game.tie_limits(ties)).max(axis=1))
         far = game.height(free)
         better = (far < best[alive] - 1e-12) & (uses <= _FULL)
         best[alive[better]], share[alive[better]] = far[better], part[alive[better]]
+        frees[alive[better]] = free[better]
         keep = np.flatnonzero((uses <= _FULL) & (far <= 3.0 * now + 1.0) & (part[alive] < 1.0))
         if not len(keep):
             break
@@ -212,7 +238,7 @@ def _scanned(game: Game, so_far: Played, lines: Sequence[Line], ties: tuple[str,
         if share[case] > 0 and owner not in scanned:
             line = lines[owner]
             chain = line.chain._replace(height=levels[case], force=float(share[case] * line.limit * _FULL))
-            scanned[owner] = _Move((chain,), so_far.deviations, float(best[case]), ties)
+            scanned[owner] = _Move((chain,), frees[case], float(best[case]), ties)
     return list(scanned.values())
 
 

@@ -4,7 +4,7 @@ A step is the minimum of a convex work in the displacements (the plastic parts a
 with its consistent stiffness and a line search finds the one answer.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -47,10 +47,25 @@ class Standing:
 @dataclass(frozen=True)
 class Ties:
     """Straight bars put on between nodes, without force where a path begins: `rows` (t, f) give their lengthening from what the
-    free degrees of freedom move, `stiffness` (t) is in N/mm."""
+    free degrees of freedom move, `stiffness` (t) is in N/mm, `ways` (t, n, 3) is what a newton of tension puts on the nodes."""
 
     rows: Floats
     stiffness: Floats
+    ways: Floats
+
+
+def ties_between(frame: Frame, bars: Sequence[tuple[str, str, float]]) -> Ties:
+    """Return bars between two nodes each, of a stiffness times length (N), as ties of a frame."""
+    ways, stiffness = np.zeros((len(bars), len(frame.nodes), 3)), np.zeros(len(bars))
+    for number, (a, b, ea_n) in enumerate(bars):
+        start, end = frame.nodes.index(a), frame.nodes.index(b)
+        along = frame.places[end] - frame.places[start]
+        length = float(np.linalg.norm(along))
+        ways[number, start], ways[number, end] = along / length, -along / length
+        stiffness[number] = ea_n / length
+    loads = np.zeros((len(bars), len(frame.nodes), 6))
+    loads[:, :, :3] = ways
+    return Ties(-loads.reshape(len(bars), -1)[:, frame.free], stiffness, ways)
 
 
 class Follower:
@@ -109,6 +124,10 @@ class Follower:
         if self.ties is None:
             return np.zeros((len(standing.moved), 0))
         return np.asarray((standing.moved - start.moved) @ self.ties.rows.T * self.ties.stiffness)
+
+    def with_ties(self, forces: Floats, carried: Floats) -> Floats:
+        """Return forces at nodes (c, n, 3) and those of the ties that carry (c, t) N."""
+        return forces if self.ties is None else forces + np.einsum("ct,tnd->cnd", carried, self.ties.ways)
 
     # ── the way ──────────────────────────────────────────────────────────────
 

@@ -1,12 +1,10 @@
 """Special forms of pulls, proposed where the picture of a vehicle calls for one: what to add to the rig, the pull, and its force.
 
-Three-point bending, both rails tied and drawn in the middle, drawn square across the long diagonal, jacked apart, pushed from
-inside or drawn together, and a hook set higher or lower. Which form suits what is common practice, no source; how hard is found by
-playing it.
+Three-point bending, and a hook set higher or lower: they want a tower or a hold where none stands. What jacks, pullers and ties do
+(`inside.py`) the search finds by itself. Which form suits what is common practice, no source; how hard is found by playing it.
 """
 
 from collections.abc import Iterator, Mapping
-from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -15,7 +13,7 @@ from fairsquare.core.errors import Refused
 from fairsquare.core.model import Code, Row3
 from fairsquare.core.pull.job import UNKNOWN_N, ChainSet, WorkPull, chains_of, plan_request
 from fairsquare.core.pull.plan import School, game_of
-from fairsquare.core.pull.setting import Machine, PlacedAnchor, PlacedHook, PlacedTower, Setting, frame_of_setting
+from fairsquare.core.pull.setting import PlacedAnchor, PlacedHook, PlacedTower, Setting, frame_of_setting
 from fairsquare.core.sheet.model import Sheet, partner_code, points_by_code, tolerances
 from fairsquare.core.structure.frame import Floats
 from fairsquare.job.pull.full import within_working
@@ -144,10 +142,6 @@ class _Picture:
     def drafts(self) -> Iterator[_Draft]:
         """Yield the forms that the picture calls for."""
         yield from self._bent_between()
-        yield from self._tied()
-        yield from self._square()
-        yield from self._apart()
-        yield from self._across()
         yield from self._higher()
 
     # ── the forms ────────────────────────────────────────────────────────────
@@ -194,86 +188,6 @@ class _Picture:
                     chains,
                 )
 
-    def _tied(self) -> Iterator[_Draft]:
-        for before, here, after in zip(self.stations, self.stations[1:], self.stations[2:], strict=False):
-            sway = [float(self.by[left][1] + self.by[right][1]) / 2 for left, right in (before, here, after)]
-            limit = float(self.limit[here[0]][1])
-            if abs(sway[1]) <= limit or max(abs(sway[0]), abs(sway[2])) > abs(sway[1]) / 2 or set(here) & self.held:
-                continue
-            setting = self._held_at(self.setting, *before, *after)
-            x, way, chains = self.nodes[here[0]][0], -float(np.sign(sway[1])), []
-            for code, off in zip(here, (-_APART_MM, _APART_MM), strict=True):
-                setting, hook = self._hooked(setting, code)
-                tower = PlacedTower(id=f"beside {code}", at=(x + off, way * (self.wide + _ASIDE_MM)))
-                setting = self._with(setting, tower)
-                chains.append(self._chain(hook, tower.id, self.nodes[code][2]))
-            yield _Draft(
-                f"tied {here[0]}",
-                f"Both rails tied, drawn in the middle at {here[0]} and {here[1]}",
-                f"Swayed {abs(sway[1]):.1f} mm between two stations that stand: both ends held, chains level, near a cross member.",
-                setting,
-                tuple(chains),
-            )
-
-    def _square(self) -> Iterator[_Draft]:
-        worst: tuple[float, Code, Code] | None = None
-        for (a, b), (c, d) in pairwise(self.stations):
-            first, second = self._longer(a, d), self._longer(b, c)
-            limit = 2 * float(self.limit[a].max())
-            longer = (a, d) if first > second else (b, c)
-            if abs(first - second) > limit and (worst is None or abs(first - second) > worst[0]):
-                worst = abs(first - second), *longer
-        if worst is None:
-            return
-        far, ends = worst[0], worst[1:]
-        bears, hooked = sorted(ends, key=lambda code: (code not in self.held, abs(self.nodes[code][0])))
-        yield self._machine_draft(
-            f"square {hooked}",
-            f"Drawn square across {hooked}–{bears}",
-            f"That diagonal is {far:.1f} mm longer than the other of its bay, against the sheet: draw it in.",
-            bears,
-            hooked,
-            pushes=False,
-        )
-
-    def _apart(self) -> Iterator[_Draft]:
-        short: list[tuple[float, Code, Code]] = []
-        for side in (0, 1):
-            row = [station[side] for station in self.stations]
-            short += [
-                (self._longer(a, b), a, b)
-                for a in row
-                for b in row
-                if a in self.held and b not in self.held and self._longer(a, b) < -float(self.limit[b].max())
-            ]
-        if short:
-            most = min(short)[0]
-            near = [tried for tried in short if tried[0] < 0.8 * most]
-            by, bears, hooked = min(near, key=lambda tried: abs(self.nodes[tried[1]][0] - self.nodes[tried[2]][0]))
-            yield self._machine_draft(
-                f"apart {hooked}",
-                f"Jacked apart, {hooked} from {bears}",
-                f"They stand {abs(by):.1f} mm too near one another: a jack between them bears on the vehicle itself.",
-                bears,
-                hooked,
-                pushes=True,
-            )
-
-    def _across(self) -> Iterator[_Draft]:
-        for left, right in self.stations:
-            by = self._longer(left, right)
-            if abs(by) <= float(self.limit[left][1]) or left in self.held:
-                continue
-            title = f"Pushed apart from inside, {left} and {right}" if by < 0 else f"Drawn together, {left} and {right}"
-            yield self._machine_draft(
-                f"across {left}",
-                title,
-                f"They stand {abs(by):.1f} mm too {'near' if by < 0 else 'far apart'}.",
-                right,
-                left,
-                pushes=by < 0,
-            )
-
     def _higher(self) -> Iterator[_Draft]:
         for top in self.upper:
             same = [code for code in self.low if self.nodes[code][1] * self.nodes[top][1] > 0]
@@ -300,21 +214,6 @@ class _Picture:
             )
 
     # ── what they are made of ────────────────────────────────────────────────
-
-    def _longer(self, a: Code, b: Code) -> float:
-        """Return how much longer a span is than on the sheet, mm."""
-        pa, pb = np.array(self.points[a].xyz), np.array(self.points[b].xyz)
-        now = np.linalg.norm(pa + self.by[a] - pb - self.by[b])
-        return float(now - np.linalg.norm(pa - pb))
-
-    def _machine_draft(self, name: str, title: str, why: str, bears: Code, hooked: Code, *, pushes: bool) -> _Draft:
-        setting, hook = self._hooked(self.setting, hooked)
-        known = next((m for m in setting.machines if m.bears_on == bears and m.pushes == pushes), None)
-        if known is None:
-            word = "jack" if pushes else "puller"
-            known = Machine(id=f"{word} on {bears}", bears_on=bears, pushes=pushes)
-            setting = setting.model_copy(update={"machines": (*setting.machines, known)})
-        return _Draft(name, title, why, setting, (self._chain(hook, known.id, 0.0),))
 
     def _hooked(self, setting: Setting, code: Code) -> tuple[Setting, str]:
         known = next((hook.id for hook in setting.hooks if hook.code == code), None)

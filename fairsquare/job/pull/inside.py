@@ -56,6 +56,7 @@ def inside_of(
             bears_on=code,
             pushes=piece.kind == "jack",
             capacity_n=piece.capacity_n,
+            bears_capacity_n=_takes_there(setting, code),
         )
         for piece in gear
         if piece.kind in ("jack", "puller") and piece.found != "hurt" and piece.name not in placed
@@ -69,6 +70,13 @@ def inside_of(
         pieces,
         _barred(sheet, moved, setting, skeleton, machines),
     )
+
+
+def _takes_there(setting: Setting, code: Code) -> float | None:
+    """Return what a place takes, as far as it is known of what takes hold or is clamped there; None: unknown."""
+    there = [hook.capacity_n for hook in setting.hooks if hook.code == code]
+    there += [anchor.capacity_n for anchor in setting.anchors if anchor.code == code and anchor.kind == "clamp"]
+    return max((takes for takes in there if takes is not None), default=None)
 
 
 def _barred(

@@ -5,7 +5,7 @@ go, not as hard as the plan says. Where sections are assumed those are half and 
 as metal and thickness scatter. What spoils a fair point, or makes any point worse beyond its tolerance in any of them, is refused.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -32,7 +32,7 @@ from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.structure.frame import Floats
 from fairsquare.core.structure.of_sheet import ACROSS
-from fairsquare.job.pull.forms import Form, forms_tried
+from fairsquare.job.pull.forms import forms_tried
 from fairsquare.job.pull.full import within_working
 from fairsquare.job.pull.inside import Inside, inside_of, named, only_used
 from fairsquare.job.pull.spent import Line
@@ -45,12 +45,19 @@ STRENGTHS = {
     0.85: "a sixth weaker than said",
     1.18: "a sixth stronger than said",
 }
+_OTHER: dict[School, School] = {"outward": "reverse", "reverse": "outward"}
+ORDERS: dict[School, str] = {"outward": "from the middle outward", "reverse": "as the damage came, backwards"}
+BY_CHAINS = "By chains from the towers"
 _BEGINNINGS, _ROUNDS, _AT_ONCE = 3, 2, 4
-_EFFORTS, _EFFORT_INSIDE = {6: 600_000, 3: 120_000, 2: 30_000}, 2
+_EFFORTS, _EFFORT_INSIDE = {6: 600_000, 3: 120_000, 2: 30_000}, 3
 """Members whose hinges may be worked out in a search for so many pulls; see `search`."""
 _MOST_TRIED = 20
 _BOARD_STEPS, _MOST_TIMES = 9, 3.0
 _WAYS_OUT, _GAINS_MM = 4, 1.0
+STILL_MM = 1.0
+"""How far a point may be moved that is to be left where it stands."""
+_FULL_USE = 0.85
+"""An anchor that is used so far, of what it is let go at, is what a plan is held up by."""
 
 
 class Outcome(NamedTuple):
@@ -101,6 +108,11 @@ class Proposal(NamedTuple):
     def nominal(self) -> Outcome:
         """What it comes to in the frame as it is assumed."""
         return self.outcomes[0]
+
+    @property
+    def home(self) -> bool:
+        """Whether it brings every point home, and may be kept."""
+        return not self.nominal.off and not self.refused
 
     @property
     def chains(self) -> int:
@@ -159,25 +171,21 @@ def proposals(asked: Asked) -> Iterator[Looked]:
     if not _off(start, game_of(start).start):
         yield Looked("Every point is fair: there is nothing to pull.", (), over=True, nothing_to_pull=True)
         return
-    beginnings: list[Form] = []
     for form in forms_tried(asked.sheet, asked.places, asked.setting, asked.school):
         if isinstance(form, str):
             yield _stands(f"trying: {form}", offered)
             continue
-        beginnings.append(form)
         _add(offered, _proposal(asked, form.title, form.setting, (form.work,)))
         tried = say("plan.form_tried", form=form.title, before_mm=form.before_mm, after_mm=form.after_mm)
         yield _stands(tried, offered)
     yield _stands("chains from the towers", offered)
     for pulls in _searched(asked, asked.setting, 6):
-        _add(offered, _proposal(asked, "By chains from the towers", asked.setting, pulls))
+        _add(offered, _proposal(asked, BY_CHAINS, asked.setting, pulls))
     yield _stands("chains from the towers, played", offered)
-    if not any(not one.nominal.off and not one.refused and len(one.plan.pulls) == 1 for one in offered):
-        yield _stands("jacks and pullers inside the vehicle, and rails tied", offered)
-        for setting, pulls in _inside(asked, 6):
-            _add(offered, _proposal(asked, "", setting, pulls))
-            yield _stands("jacks, pullers and ties, played", offered)
-    yield from _together(asked, beginnings, offered)
+    yield from _from_inside(asked, offered)
+    yield from _together(asked, offered)
+    if not any(one.home for one in offered):
+        yield from _held_elsewhere(asked, offered)
     ways: list[WayOut] = []
     best = min(offered, key=lambda proposal: proposal.rank, default=None)
     if best is None or best.nominal.off:
@@ -188,6 +196,19 @@ def proposals(asked: Asked) -> Iterator[Looked]:
                 yield _stands(f"what could be changed: {way}", offered, ways)
     left_out = tuple(f"{hook} → {tower}" for hook, tower in sorted(asked.spent))
     yield _stands("all was tried", offered, ways)._replace(over=True, left_out=left_out)
+
+
+def _from_inside(asked: Asked, found: list[Proposal]) -> Iterator[Looked]:
+    """Try jacks, pullers and ties where towers do not bring all home at once; where nothing does, in the other order too."""
+    if any(one.home and len(one.plan.pulls) == 1 for one in found):
+        return
+    for order in (asked, asked._replace(school=_OTHER[asked.school])):
+        if order is not asked and any(one.home for one in found):
+            return
+        yield _stands(f"jacks and pullers inside the vehicle, and rails tied, {ORDERS[order.school]}", found)
+        for setting, pulls in _inside(order, 6):
+            _add(found, _proposal(order, "" if order is asked else ORDERS[order.school], setting, pulls))
+            yield _stands("jacks, pullers and ties, played", found)
 
 
 def _stands(words: Said | str, found: Sequence[Proposal], ways: Sequence[WayOut] = ()) -> Looked:
@@ -211,50 +232,39 @@ def _add(found: list[Proposal], proposal: Proposal | None) -> None:
     found.append(proposal)
 
 
-def _together(asked: Asked, forms: Sequence[Form], found: list[Proposal]) -> Iterator[Looked]:
-    """Go on from the best beginnings with chains and further forms, a few rounds."""
-    fronts: list[tuple[str, Setting, tuple[WorkPull, ...]]] = [
-        (form.title, form.setting, (form.work,)) for form in sorted(forms, key=lambda form: form.after_mm)
-    ]
-    best = min(
-        (proposal for proposal in found if proposal.title == "By chains from the towers"),
-        key=lambda proposal: proposal.rank,
-        default=None,
-    )
-    if best is not None and best.nominal.off:
-        fronts.insert(0, (best.title, best.setting, best.plan.pulls))
+def _together(asked: Asked, found: list[Proposal]) -> Iterator[Looked]:
+    """Go on from the best so far with chains, what is inside the vehicle, and further forms, a few rounds."""
+    fronts = _unfinished(found)
     for _ in range(_ROUNDS):
         onward: list[Proposal] = []
-        for title, setting, pulls in fronts[:_BEGINNINGS]:
-            if any(
-                not proposal.nominal.off and not proposal.refused and len(proposal.plan.pulls) <= len(pulls)
-                for proposal in found
-            ):
+        for front in fronts[:_BEGINNINGS]:
+            title, setting, pulls = front.title, front.setting, front.plan.pulls
+            own = asked._replace(setting=setting, school=front.plan.school)
+            if any(one.home and len(one.plan.pulls) <= len(pulls) for one in found):
                 return
-            places = _after(asked, setting, pulls)
+            places = _after(own, setting, pulls)
             if places is None or len(found) >= _MOST_TRIED:
                 continue
             yield _stands(f"{title}, and chains after it", found)
-            after = asked._replace(places=places, setting=setting)
+            after = own._replace(places=places)
             further = [(setting, more) for more in _searched(after, setting, 3)]
-            for onto, more in (*further, *_inside(after, 3)):
-                made = _proposal(asked, title, onto, (*pulls, *more))
-                _add(found, made)
-                onward += [made] if made is not None else []
-            for form in forms_tried(asked.sheet, places, setting, asked.school):
+            made = [_proposal(own, title, onto, (*pulls, *more)) for onto, more in (*further, *_inside(after, 3))]
+            for form in forms_tried(asked.sheet, places, setting, own.school):
                 if isinstance(form, str):
                     yield _stands(f"{title}, then {form}", found)
-                    continue
-                if form.title in title:
-                    continue
-                made = _proposal(asked, f"{title}; {form.title}", form.setting, (*pulls, form.work))
-                _add(found, made)
-                onward += [made] if made is not None else []
-        onward = [proposal for proposal in onward if proposal.nominal.off and len(proposal.plan.pulls) < _AT_ONCE + 2]
-        onward.sort(key=lambda proposal: proposal.rank)
-        fronts = [(proposal.title, proposal.setting, proposal.plan.pulls) for proposal in onward]
+                elif form.title not in title:
+                    made.append(_proposal(own, f"{title}; {form.title}", form.setting, (*pulls, form.work)))
+            for proposal in made:
+                _add(found, proposal)
+            onward += [proposal for proposal in made if proposal is not None]
+        fronts = _unfinished(one for one in onward if len(one.plan.pulls) < _AT_ONCE + 2)
         if not fronts:
             return
+
+
+def _unfinished(found: Iterable[Proposal]) -> list[Proposal]:
+    """Return the proposals that leave points off, the best first."""
+    return sorted((proposal for proposal in found if proposal.nominal.off), key=lambda proposal: proposal.rank)
 
 
 def _searched(
@@ -278,6 +288,7 @@ def _searched(
         effort=_EFFORTS[most] * (_EFFORT_INSIDE if inside else 1),
         pieces=inside.pieces if inside else {},
         still=frozenset(setting.still),
+        still_mm=STILL_MM,
     )
     for tried_limits in (limits, Limits(**{**vars(limits), "overpull_share": None})):
         plan = plan_pulls(request, tried_limits)
@@ -302,13 +313,12 @@ def _work(pull: PlannedPull) -> WorkPull:
 
 
 def _inside(asked: Asked, most: int) -> Iterator[tuple[Setting, tuple[WorkPull, ...]]]:
-    """Yield what is found with the jacks and pullers that a person placed and ties, then with the shop's at every place."""
+    """Yield what is found with jacks and pullers, those that a person placed and the shop's at every place, and with ties."""
     skeleton = _request(asked, asked.setting).skeleton
-    for gear in ((), asked.gear):
-        tried = inside_of(asked.sheet, asked.places, asked.setting, skeleton, gear)
-        if tried.setting.machines or tried.setting.ties:
-            for pulls in _searched(asked, tried.setting, most, tried):
-                yield only_used(asked.setting, tried.setting, pulls), pulls
+    tried = inside_of(asked.sheet, asked.places, asked.setting, skeleton, asked.gear)
+    if tried.setting.machines or tried.setting.ties:
+        for pulls in _searched(asked, tried.setting, most, tried):
+            yield only_used(asked.setting, tried.setting, pulls), pulls
 
 
 def _request(asked: Asked, setting: Setting, strength: float = 1.0) -> PlanPulls:
@@ -342,7 +352,7 @@ def _proposal(asked: Asked, title: str, setting: Setting, pulls: Sequence[WorkPu
         return None
     judged = judged_plan(asked, setting, plan, seen)
     called = [name for pull in pulls for name in named(setting, request.skeleton, pull)]
-    title = "; ".join(dict.fromkeys(name for name in (*title.split("; "), *called) if name))
+    title = "; ".join(dict.fromkeys(name for name in (*title.split("; "), *called) if name)) or BY_CHAINS
     return Proposal(title, setting, plan, seen, *judged)
 
 
@@ -364,7 +374,7 @@ def judged_plan(
         tuple(outcomes),
         past,
         share,
-        tuple(_refused(asked, setting, plan, request, outcomes)),
+        (*_moved_that_stays(request, setting, seen), *_refused(asked, setting, plan, request, outcomes)),
         share > asked.rules.overpull_share + 1e-6,
     )
 
@@ -443,6 +453,17 @@ def _past(game: Game, seen: PlanSeen, rules: PullRules) -> tuple[float, float]:
     return most, share
 
 
+def _moved_that_stays(request: PlanPulls, setting: Setting, seen: PlanSeen) -> Iterator[Said]:
+    """Yield the points that are to be left where they stand and are moved, let go, by more than a millimetre and rounding."""
+    stood = game_of(request)
+    for code in setting.still:
+        if code in stood.codes and seen.played.pulls:
+            before = stood.start[stood.codes.index(code)]
+            by = max(float(np.abs(np.subtract(pull.free[code], before)).max()) for pull in seen.played.pulls)
+            if by > STILL_MM + HARM_MM:
+                yield say("plan.moves_still", code=code, by_mm=by)
+
+
 def _refused(
     asked: Asked,
     setting: Setting,
@@ -474,6 +495,46 @@ def rigged_wrongly(rules: PullRules, request: PlanPulls, setting: Setting, plan:
                 yield f"Pull {number}: the chain from {chain.hook} to {chain.tower} would run under or through the vehicle."
 
 
+def _held_elsewhere(asked: Asked, found: list[Proposal]) -> Iterator[Looked]:
+    """Where an anchor is full in the best so far, or nothing was found, hold a further place near it, and say what that allows."""
+    base = min(found, key=lambda proposal: proposal.rank, default=None)
+    setting = base.setting if base is not None else asked.setting
+    request = _request(asked, setting)
+    at = {anchor.id: anchor.code for anchor in setting.anchors}
+    uses = dict.fromkeys(at, 1.0) if base is None else _fullest_uses(base)
+    full = [name for name, use in sorted(uses.items(), key=lambda one: -one[1]) if use >= _FULL_USE and name in at]
+    held = set(at.values()) | {hook.code for hook in setting.hooks}
+    for name in full[:2]:
+        free = [code for code in request.skeleton.codes.values() if code not in held]
+        near = min(free, key=lambda code: _apart(request, code, at[name]), default=None)
+        if near is None:
+            continue
+        held.add(near)
+        title = f"Held at {near} too, where {name} is full"
+        yield _stands(title, found)
+        with_hold = asked._replace(setting=_held_too(setting, near))
+        for pulls in _searched(with_hold, with_hold.setting, 3):
+            _add(found, _proposal(with_hold, title, with_hold.setting, pulls))
+        for onto, pulls in _inside(with_hold, 3):
+            _add(found, _proposal(with_hold, title, onto, pulls))
+        yield _stands(title, found)
+
+
+def _fullest_uses(proposal: Proposal) -> dict[str, float]:
+    """Return the largest use of each anchor in a plan."""
+    uses: dict[str, float] = {}
+    for pull in proposal.seen.played.pulls:
+        for name, use in pull.anchors.items():
+            uses[name] = max(use, uses.get(name, 0.0))
+    return uses
+
+
+def _held_too(setting: Setting, code: Code) -> Setting:
+    """Return a setting with a clamp at a further point."""
+    clamp = setting.anchors[0].model_copy(update={"id": f"hold {code}", "code": code, "kind": "clamp", "toward": None})
+    return setting.model_copy(update={"anchors": (*setting.anchors, clamp)})
+
+
 def _ways_out(asked: Asked, found: Sequence[Proposal]) -> Iterator[WayOut | str]:
     """Yield what could be changed, tried one by one on the best plan's own ground: hold elsewhere, cut free, or replace."""
     base = min(found, key=lambda proposal: proposal.rank, default=None)
@@ -486,11 +547,7 @@ def _ways_out(asked: Asked, found: Sequence[Proposal]) -> Iterator[WayOut | str]
     held = {anchor.code for anchor in setting.anchors}
     fair = [code for code in game.codes if code not in off and code not in held]
     near = sorted(fair, key=lambda code: min(_apart(request, code, other) for other in off))
-    for code in near[:2]:
-        anchor = setting.anchors[0].model_copy(
-            update={"id": f"hold {code}", "code": code, "kind": "clamp", "toward": None}
-        )
-        tries.append((f"hold {code} still", setting.model_copy(update={"anchors": (*setting.anchors, anchor)})))
+    tries += [(f"hold {code} still", _held_too(setting, code)) for code in near[:2]]
     for member in request.skeleton.members:
         if member.section == ACROSS and {member.i, member.j} & set(off) and member.id not in setting.members_out:
             out = (*setting.members_out, member.id)

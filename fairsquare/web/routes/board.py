@@ -13,13 +13,14 @@ from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.lengths import read_length
 from fairsquare.core.pull.job import (
     BOARD_WORDS,
-    CAUTIONS,
+    EVERY_CAUTION,
     UNDER_LOAD,
     AfterPull,
     BoardState,
     ChainSet,
     PointCycle,
     WorkPull,
+    cautions_of,
     works_hardest,
 )
 from fairsquare.core.pull.setting import Setting, frame_of_setting
@@ -119,7 +120,7 @@ def go(request: Request, number: str, form: Form = Depends(sent_form)) -> Respon
         number,
         cast(BoardState, form.text("seen")),
         cast(BoardState, form.text("state")),
-        ticked=tuple(name for name in (*(key for key, _ in CAUTIONS), "clamps") if form.text(f"tick-{name}")),
+        ticked=tuple(name for name in (*(key for key, _ in EVERY_CAUTION), "clamps") if form.text(f"tick-{name}")),
         words=form.text("words"),
     )
     return go_to(job_path(number, "board"))
@@ -240,7 +241,7 @@ def _shown(request: Request, view: JobView, board: Board) -> dict[str, Any]:
         "chains": chains,
         "weakest": weakest,
         "not_held": words,
-        "cautions": CAUTIONS,
+        "cautions": cautions_of(setting_of(view.facts), work),
         "ground": ground,
         "last": board.events[-1],
         "states": BOARD_WORDS,

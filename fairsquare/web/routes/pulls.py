@@ -14,11 +14,11 @@ from fairsquare.actions.spine import spine
 from fairsquare.core.errors import FairSquareError, Refused
 from fairsquare.core.pull.gear import Gear, GearKind
 from fairsquare.core.pull.job import (
-    CAUTIONS,
     PURPOSES,
     PlanSaid,
     PlanSeen,
     WorkPull,
+    cautions_of,
     harm_of,
     undone_sense,
     will_hold,
@@ -189,7 +189,9 @@ def change(request: Request, number: str, form: Form = Depends(sent_form)) -> Re
     view = desk.view(number)
     now = plan_of(view.facts)
     said = now.plan if now else PlanSaid(school=school_typed(form.text("school")), pulls=())
-    plan, pull = plan_typed(said, form, pull)
+    setting = setting_of(view.facts)
+    inside = frozenset(machine.id for machine in setting.machines) if setting else frozenset()
+    plan, pull = plan_typed(said, form, pull, inside)
     pull_plans.keep_plan(
         desk, form.session.person, form.key, number, plan, whole(form.text("plan_version"), "plan_version")
     )
@@ -291,8 +293,9 @@ def cards(request: Request, number: str, session: Session = Depends(signed_in)) 
         seen=seen,
         drawings=drawings,
         undone=_undone(view, seen),
-        cautions=CAUTIONS,
+        cautions=[cautions_of(setting, work) for work in plan.plan.pulls],
         purposes=PURPOSES,
+        bears={machine.id: machine.bears_on for machine in setting.machines},
         places={hook.id: (hook.code, HOOK_KINDS[hook.kind]) for hook in setting.hooks},
     )
 
@@ -349,6 +352,7 @@ def _page(
         at="pulls",
         plan=plan,
         setting=setting,
+        bears={machine.id: machine.bears_on for machine in setting.machines} if setting else {},
         seen=seen,
         cannot=shown.cannot,
         pull=pull,
@@ -380,6 +384,7 @@ _PIECES: dict[str, tuple[GearKind, ...]] = {
     "hook": ("hook", "clamp", "tab", "chain", "strap"),
     "anchor": ("clamp", "chain", "stand", "strap", "hook"),
     "machine": ("jack", "puller"),
+    "tie": ("post", "chain", "strap"),
 }
 """Which kinds of pieces may stand where in a job's setting."""
 
@@ -435,6 +440,7 @@ def _held(
         first = works_hardest(statics, work)
     return {
         "drawn": drawn,
+        "bearing": {machine.id: (machine.bears_on, machine.bears_capacity_n) for machine in setting.machines},
         "statics": statics,
         "not_held": words,
         "creep": creep,

@@ -14,7 +14,7 @@ from fairsquare.web.rows import Row, length_or, made, made_of, needed, plain, ty
 FIT_ROWS: dict[str, tuple[str, ...]] = {
     "panel": ("name", "drop"),
     "hinge": ("panel", "id", "at", "length", "width", "height"),
-    "gap": ("place", "panel", "way", "flush", "at", "target", "tolerance", "near"),
+    "gap": ("place", "panel", "beside", "way", "flush", "at", "target", "tolerance", "near"),
 }
 _RANGE = re.compile(r"^\s*(?P<low>[-−+]?.+?)\s*(?:to|…|\.\.)\s*(?P<high>[-−+]?.+?)\s*$")
 
@@ -64,6 +64,7 @@ def _gap(row: Row, field: str, sheet: Sheet | None) -> GapSaid:
         field,
         place=" ".join(row["place"].split()),
         panel=row["panel"],
+        beside=row["beside"],
         at=place_of(row["at"], f"{field}-at", sheet) if row["at"].strip() else (0.0, 0.0, 0.0),
         way=row["way"] or "rearward",
         flush=flush,
@@ -121,6 +122,7 @@ def fit_rows(said: FitSaid) -> dict[str, list[Row]]:
             {
                 "place": gap.place,
                 "panel": gap.panel,
+                "beside": gap.beside,
                 "way": gap.way,
                 "flush": "yes" if gap.flush else "no",
                 "at": "" if gap.at == (0.0, 0.0, 0.0) else " ".join(plain(v) for v in gap.at),

@@ -14,7 +14,7 @@ from fairsquare.core.plan.shop_said import (
 )
 from fairsquare.web.forms import figures, number_of, whole
 from fairsquare.web.product_forms import PRODUCT, product_of, product_row
-from fairsquare.web.rows import Row, made, made_of, typed_rows
+from fairsquare.web.rows import Row, length_or, made, made_of, typed_rows
 
 SHOP_ROWS: dict[str, tuple[str, ...]] = {
     "place": ("name", "many"),
@@ -41,6 +41,8 @@ def shop_typed(typed: Mapping[str, str]) -> ShopSaid:
         time_zone=typed.get("time_zone", "").strip(),
         leads_second_factor=typed.get("leads_second_factor") == "yes",
         most_chains=whole(typed.get("most_chains") or "2", "most_chains"),
+        thread_mm=length_or(typed.get("thread", ""), "thread", 1.25),
+        shim_mm=length_or(typed.get("shim", ""), "shim", 0.5),
         chain_sets_n=1000.0 * (number_of(typed.get("chain_sets") or "5", "chain_sets") or 0.0),
     )
 

@@ -43,11 +43,13 @@ class PanelSaid(Model):
 class GapSaid(Model):
     """A gap round a panel, or the flushness there: which way the neighbour lies, what it should be, and by how much it may be out.
 
-    `panel` is empty where nothing that is hung moves it, as at a lamp.
+    `panel` is empty where nothing that is hung moves it, as at a lamp. `beside` is the panel on its other side, empty where that is
+    the body: both panels have the gap, and it is called once.
     """
 
     place: Annotated[str, Field(min_length=1, max_length=120)]
     panel: str = ""
+    beside: str = ""
     at: Vector = (0.0, 0.0, 0.0)
     way: Way = "rearward"
     flush: bool = False
@@ -62,6 +64,10 @@ class FitSaid(Model):
     panels: Many[PanelSaid] = ()
     gaps: Many[GapSaid] = ()
     none_hung: Annotated[str, Field(max_length=2000)] = ""
+
+    def gaps_of(self, panel: str) -> tuple[GapSaid, ...]:
+        """Return the gaps that a panel has, with a neighbour or with the body."""
+        return tuple(gap for gap in self.gaps if panel in (gap.panel, gap.beside))
 
     def gap(self, place: str) -> GapSaid | None:
         """Return the gap of that place, whatever its capitals."""
@@ -85,6 +91,16 @@ def check_fit_said(said: FitSaid) -> None:
     for k, gap in enumerate(said.gaps):
         if gap.panel and gap.panel not in names:
             raise Refused(f"{gap.panel} is not among the panels.", field=f"gap-{k}-panel", value=gap.panel)
+        if gap.beside and gap.beside not in names:
+            raise Refused(f"{gap.beside} is not among the panels.", field=f"gap-{k}-beside", value=gap.beside)
+        if gap.beside and gap.beside == gap.panel:
+            raise Refused(
+                "A gap is between a panel and another one, or the body.", field=f"gap-{k}-beside", value=gap.beside
+            )
+        if gap.beside and not gap.panel:
+            raise Refused(
+                "Of which panel is this gap? Its neighbour alone does not say.", field=f"gap-{k}-panel", value=""
+            )
         if abs(gap.target_mm) > FARTHEST_GAP_MM:
             raise Refused("A gap over a metre is none.", field=f"gap-{k}-target", value=gap.target_mm)
 

@@ -77,7 +77,8 @@ class ShopSaid(Model):
 
     `units` are those in which lengths are shown to who chose none; `time_zone` is that of the shop's clock (empty: as the server
     was told); `products` are what it bonds, seals and paints with, as their labels say. A pull sets at most `most_chains`, and none
-    that draws less than what sets a chain. `leads_second_factor`: leads sign in with a second factor.
+    that draws less than what sets a chain. `leads_second_factor`: leads sign in with a second factor. `thread_mm` is the
+    pitch of the bolts by which hinges are set, `shim_mm` how thick its shims are; 0: they are not told in turns or shims.
     """
 
     week: Many[Many[Stretch]] = (_USUAL_DAY,) * 5 + ((),) * 2
@@ -91,6 +92,8 @@ class ShopSaid(Model):
     most_chains: Annotated[int, Field(ge=1, le=3)] = 2
     chain_sets_n: Annotated[float, Field(ge=0, le=100_000)] = 5000.0
     leads_second_factor: bool = False
+    thread_mm: Annotated[float, Field(ge=0, le=20)] = 1.25
+    shim_mm: Annotated[float, Field(ge=0, le=20)] = 0.5
 
     def zone(self, otherwise: ZoneInfo) -> ZoneInfo:
         """Return the shop's time zone, or another one where it named none."""

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from fairsquare.core.fit.square import Spans
-from fairsquare.core.model import Code, Many, Model, NotNegative
+from fairsquare.core.model import Code, Many, Model, NotNegative, Row3
 from fairsquare.core.weld.settings import Metal, WeldProcess
 
 DoneKind = Literal[
@@ -58,7 +58,11 @@ ADVICES: dict[AdviceKind, str] = {
 
 
 class Hung(Model):
-    """A trial: a panel was hung, or taken off again, and whether its weatherstrip was on. Each is work."""
+    """A trial: a panel was hung, set on its hinges, or taken off again, and whether its weatherstrip was on. Each is work.
+
+    A panel that was set says by how much each hinge was moved (length, width, height, mm), and what its gaps, by their places, were
+    to become.
+    """
 
     kind: Literal["hung"] = "hung"
     panel: Code
@@ -66,6 +70,8 @@ class Hung(Model):
     strip: bool = False
     minutes: NotNegative = 0.0
     words: Words = ""
+    moves: dict[Code, Row3] = Field(default_factory=dict)
+    predicted: dict[str, float] = Field(default_factory=dict)
 
 
 class HingeLooked(Model):

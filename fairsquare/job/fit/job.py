@@ -7,6 +7,7 @@ from fairsquare.core.errors import FairSquareError
 from fairsquare.core.fit.hang import HangPanel, PanelGap, PanelHung, hang_panel
 from fairsquare.core.fit.hanging import Hinge, HingeRange
 from fairsquare.core.fit.said import WAYS, FitSaid, GapSaid, PanelSaid
+from fairsquare.core.model import Row3
 from fairsquare.core.said import Said, say
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.job.facts.done import HingeLooked, Hung
@@ -106,7 +107,7 @@ def gap_states(facts: JobFacts) -> tuple[GapState, ...]:
     states = []
     for key, place in names.items():
         listed = fit.gap(place)
-        since = hung_since(facts, listed.panel) if listed else ""
+        since = max(hung_since(facts, listed.panel), hung_since(facts, listed.beside)) if listed else ""
         counting = (
             None if checked and checked.by.at <= since else checked
             for stand in _STANDS
@@ -163,7 +164,9 @@ def panel_states(facts: JobFacts, stand: Stand, *, weight_on: bool = True) -> tu
     states = gap_states(facts)
     found: list[PanelState] = []
     for panel in fit.panels:
-        own = tuple(state for state in states if state.said is not None and state.said.panel == panel.name)
+        own = tuple(
+            state for state in states if state.said is not None and panel.name in (state.said.panel, state.said.beside)
+        )
         trials = hung_work(facts, panel.name)
         looked = {
             deed.what.hinge: deed.what
@@ -214,8 +217,8 @@ def _hang(
                         PanelGap(
                             id=said.place[:40],
                             at=said.at,
-                            normal=WAYS[said.way],
-                            mm=gap.mm + drop * WAYS[said.way][2],
+                            normal=way_from(said, panel.name),
+                            mm=gap.mm + drop * way_from(said, panel.name)[2],
                             target_mm=gap.target_mm,
                             tolerance_mm=gap.tolerance_mm,
                         )
@@ -227,6 +230,12 @@ def _hang(
         )
     except FairSquareError as fault:
         return None, fault.title
+
+
+def way_from(said: GapSaid, panel: str) -> Row3:
+    """Return the way a gap opens from one of its panels: from the neighbour it is the other way round."""
+    x, y, z = WAYS[said.way]
+    return (x, y, z) if panel != said.beside else (-x, -y, -z)
 
 
 def fit_findings(facts: JobFacts, picture: Picture | None) -> tuple[FitFinding, ...]:

@@ -15,14 +15,17 @@ from fairsquare.core.fit.square import SPAN_NAMES, Spans, SquareUp, square_up
 from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.core.sheet.spans import SheetSpans, sheet_spans
+from fairsquare.drawings.face import face_drawing
 from fairsquare.job.facts.done import FixtureSet, HingeLooked, HingeState, Hung, OpeningRead
 from fairsquare.job.facts.holds import HoldName
+from fairsquare.job.fit.face import Face, face_of
 from fairsquare.job.fit.job import (
     STANDS,
     fit_findings,
     fit_said,
     gap_fits,
     gap_states,
+    hangs_on_strip,
     near_points,
     open_fit_findings,
     panel_states,
@@ -37,9 +40,10 @@ from fairsquare.store.people import Session
 from fairsquare.web.again import shown_again
 from fairsquare.web.fit_forms import FIT_ROWS, fit_rows, fit_typed, spans_typed
 from fairsquare.web.forms import call_unit_of, called_ago, code_on, number_of, remember_unit, unit_of, whole
-from fairsquare.web.page import Form, desk_of, go_to, job_path, render, sent_form, signed_in
+from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
 from fairsquare.web.row_editor import asks_for_more, row_page
 from fairsquare.web.rows import needed
+from fairsquare.web.times import shop_of
 
 router = APIRouter()
 HINGE_STATES: dict[str, HingeState] = {"sound": "sound", "bent": "bent", "worn": "worn", "loose": "loose"}
@@ -169,6 +173,7 @@ def _panels(
     stand = stands_on(view.facts)
     weight_on = request.query_params.get("weight") != "off"
     done = standing(view.facts)
+    face = _face(request, view, weight_on=weight_on)
     openings = [(deed, deed.what, _squared(deed.what)) for deed in done if isinstance(deed.what, OpeningRead)]
     sheet = view.facts.sheet
     return render(
@@ -182,6 +187,14 @@ def _panels(
         at="fit",
         panels=panel_states(view.facts, stand, weight_on=weight_on),
         weight_on=weight_on,
+        face=face,
+        drawn=face_drawing(
+            fit_said(view.facts) or FitSaid(),
+            gap_states(view.facts),
+            stand,
+            [step.panel for step in face.steps] if face else [],
+            units=reader_of(request).units,
+        ),
         stand=stand,
         stands=STANDS,
         fits=gap_fits,
@@ -199,8 +212,39 @@ def _panels(
 def note(request: Request, number: str, form: Form = Depends(sent_form)) -> Response:
     """Record a trial hanging, a hinge looked at, an opening measured, or a fixture set."""
     desk, person = desk_of(request), form.session.person
-    finishing.note(desk, person, form.key, number, _done(form, desk.view(number).facts.sheet))
+    view = desk.view(number)
+    done = _set_so(request, view, form) if form.text("do") == "set" else _done(form, view.facts.sheet)
+    finishing.note(desk, person, form.key, number, done)
     return go_to(job_path(number, "fit/panels") + f"#{form.text('at')}"[:60])
+
+
+def _face(request: Request, view: JobView, *, weight_on: bool) -> Face | None:
+    """Return the panels as one face, with the turns and shims of this shop."""
+    shop = shop_of(request)
+    return face_of(
+        view.facts,
+        stands_on(view.facts),
+        weight_on=weight_on,
+        thread_mm=shop.thread_mm or None,
+        shim_mm=shop.shim_mm or None,
+    )
+
+
+def _set_so(request: Request, view: JobView, form: Form) -> Hung:
+    """Return the next panel as set by its step: what each hinge was moved by, and what its gaps are to become. Raises `Refused`
+    where another comes first by now."""
+    face = _face(request, view, weight_on=form.text("weight") != "off")
+    step = face.steps[0] if face and face.steps else None
+    panel = form.text("panel")[:40]
+    if step is None or step.panel != panel or face is None or face.hung is None:
+        first = f"{step.panel} comes first" if step else "no panel is to be moved"
+        raise Refused(f"By the gaps as they are read now {first}: look at the steps again.", field="panel", value=panel)
+    minutes = number_of(form.text("minutes"), "minutes") or 0.0
+    if minutes < 0:
+        raise Refused("Minutes of 0 or more.", field="minutes", value=minutes)
+    moves = face.hung.touch.moves if face.hung.touch else face.hung.moves
+    strip = hangs_on_strip(view.facts, panel)
+    return Hung(panel=panel, strip=strip, minutes=minutes, moves=moves[panel], predicted=dict(step.gaps))
 
 
 def _done(form: Form, sheet: Sheet | None) -> Any:

@@ -13,15 +13,16 @@ from scipy.spatial import ConvexHull, QhullError
 
 from fairsquare.core.fit.said import WAYS, FitSaid
 from fairsquare.core.model import Row3
+from fairsquare.core.structure.frame import Floats
 from fairsquare.drawings.labels import Box, Labels, Spot, round_mark
 from fairsquare.job.facts.setup import Stand
 from fairsquare.job.fit.face import outline
 from fairsquare.job.fit.job import GapState, gap_fits
 from fairsquare.words.lengths import Units, measure
 
-WIDTH, WIDER = 760.0, 4.0
+WIDTH, WIDER = 600.0, 4.0
 """Px, and px that a mm of gap is drawn wide."""
-_MARGIN, _TALLEST, _HEAD, _TEXT = 70.0, 300.0, 26.0, 15.0
+_MARGIN, _TALLEST, _HEAD, _TEXT = 62.0, 300.0, 46.0, 15.0
 _BAR = 13.0
 View = str
 _VIEWS: dict[View, tuple[int, float, int, float]] = {
@@ -62,10 +63,11 @@ def face_drawing(
     outlines = {name: at for name, at in outlines.items() if len(at) >= 3}
     views = {name: _view_of(at) for name, at in outlines.items()}
     parts, top = [], 0.0
-    for view in _VIEWS:
-        own = {name: at for name, at in outlines.items() if views[name] == view}
+    seen = {view: {name: at for name, at in outlines.items() if views[name] == view} for view in _VIEWS}
+    scale = min((_fitting(view, own) for view, own in seen.items() if own), default=1.0)
+    for view, own in seen.items():
         if own:
-            laid = _laid(view, own, top)
+            laid = _laid(view, own, top, scale)
             parts += _drawn(laid, own, [s for s in states if _shown(s, own, views, view)], stand, moved, units)
             top = laid.top + laid.height
     if not parts:
@@ -101,14 +103,22 @@ def _shown(state: GapState, own: Mapping[str, object], views: Mapping[str, View]
     return panel in own and views[panel] == view
 
 
-def _laid(view: View, own: Mapping[str, Sequence[Row3]], top: float) -> _Laid:
+def _ends(view: View, own: Mapping[str, Sequence[Row3]]) -> tuple[Floats, Floats]:
+    """Return the least and the greatest of the places of panels in a view (2)."""
     flat = np.array([_flat(view, place) for at in own.values() for place in at])
-    low, high = flat.min(axis=0), flat.max(axis=0)
-    wide, tall = np.maximum(high - low, 1.0)
-    scale = min((WIDTH - 2 * _MARGIN) / wide, _TALLEST / tall)
-    return _Laid(
-        view, (float(low[0]), float(low[1])), float(scale), top + _TEXT, float(tall * scale) + 2 * _HEAD + 34.0
-    )
+    return flat.min(axis=0), np.maximum(flat.max(axis=0), flat.min(axis=0) + 1.0)
+
+
+def _fitting(view: View, own: Mapping[str, Sequence[Row3]]) -> float:
+    """Return the largest scale at which a view fits, px a mm: all views have the same."""
+    low, high = _ends(view, own)
+    return float(min((WIDTH - 2 * _MARGIN) / (high - low)[0], _TALLEST / (high - low)[1]))
+
+
+def _laid(view: View, own: Mapping[str, Sequence[Row3]], top: float, scale: float) -> _Laid:
+    low, high = _ends(view, own)
+    tall = float((high - low)[1]) * scale
+    return _Laid(view, (float(low[0]), float(low[1])), scale, top + _TEXT, tall + 2 * _HEAD + 14.0)
 
 
 def _drawn(
@@ -172,7 +182,7 @@ def _gap(laid: _Laid, state: GapState, stand: Stand, texts: Labels, units: Units
             else ("wide" if read.mm > read.target_mm else "tight")
         )
         words = f"{'+' if read.mm > read.target_mm else '−'}{measure(abs(read.mm - read.target_mm), units)} {word}"
-        spots = [Spot(x, y + by) for by in (-20, 32, -38, 50, -56, 68)]
+        spots = [Spot(x + aside, y + by) for by in (-22, 34, -40, 52, -58, 70) for aside in (0.0, -46.0, 46.0)]
         spot = texts.put(words, _TEXT, spots)
         parts.append(f'<text class="gap-words off" x="{spot.x:.1f}" y="{spot.y:.1f}">{escape(words)}</text>')
     return parts

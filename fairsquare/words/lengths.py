@@ -122,3 +122,12 @@ def short_word(deviation: Row3, place: Row3, axis: int, units: Units) -> str:
     if is_nought(deviation[axis], units):
         return ""
     return axis_words(deviation, place)[axis].split()[0]
+
+
+def in_quarters(many: float) -> str:
+    """Return how many turns or shims that is, to the nearest quarter, whichever way: “1¾”; less than an eighth is a hair."""
+    quarters = round(abs(many) * 4)
+    if quarters == 0:
+        return "a hair of a"
+    whole, rest = divmod(quarters, 4)
+    return f"{whole or ''}{('', '¼', '½', '¾')[rest]}"

@@ -15,7 +15,7 @@ from fairsquare.job.facts.setup import Stand
 from fairsquare.job.facts.walk_round import GapFact
 from fairsquare.job.fit.job import GapState, fit_said, gap_states, hung_work, way_from
 
-_LEAST_MOVE_MM = 0.05
+_LEAST_MOVE_MM = 0.1
 _NAME = 40
 
 

@@ -44,6 +44,7 @@ from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, rende
 from fairsquare.web.row_editor import asks_for_more, row_page
 from fairsquare.web.rows import needed
 from fairsquare.web.times import shop_of
+from fairsquare.words.lengths import in_quarters
 
 router = APIRouter()
 HINGE_STATES: dict[str, HingeState] = {"sound": "sound", "bent": "bent", "worn": "worn", "loose": "loose"}
@@ -187,6 +188,7 @@ def _panels(
         at="fit",
         panels=panel_states(view.facts, stand, weight_on=weight_on),
         weight_on=weight_on,
+        quarters=in_quarters,
         face=face,
         drawn=face_drawing(
             fit_said(view.facts) or FitSaid(),

@@ -292,7 +292,7 @@ def _bettered(game: Game, so_far: Played, first: _Move, others: Sequence[_Move],
     tried = game.tried(so_far.standing, game.forces(first.chains)[None], ties)
     now = _Move(first.chains, tried.free[0], float(game.height(tried.free)[0]), ties)
     inside = any(line.chain.inside for line in lines)
-    used = _nodes_of(game, [first, *others], _SLOPE_NODES_INSIDE if inside else _SLOPE_NODES)
+    used = _nodes_of(game, first, others, _SLOPE_NODES_INSIDE if inside else _SLOPE_NODES)
     lines = [line for line in lines if set(line.nodes) <= set(used)]
     step = 0.02 * max(chain.force for chain in first.chains)
     rounds, finer = _ROUNDS, 0
@@ -324,15 +324,20 @@ def _bettered(game: Game, so_far: Played, first: _Move, others: Sequence[_Move],
     return [now, *_fewer(game, so_far, now)]
 
 
-def _nodes_of(game: Game, moves: Iterable[_Move], most: int) -> tuple[int, ...]:
-    """Return the nodes at which forces are bettered: those that the best single chains load."""
-    nodes: dict[int, None] = {}
-    for move in moves:
-        own = {game.node_index[node]: None for chain in move.chains for node in game.rig.nodes_of(chain)}
+def _nodes_of(game: Game, first: _Move, others: Iterable[_Move], most: int) -> tuple[int, ...]:
+    """Return the nodes at which forces are bettered: those of a first move, and those that the best single chains load, so many."""
+    nodes = _loaded(game, first)
+    for move in others:
+        own = _loaded(game, move)
         if len(nodes | own) > most:
             break
         nodes |= own
     return tuple(sorted(nodes))
+
+
+def _loaded(game: Game, move: _Move) -> set[int]:
+    """Return the nodes that a move's chains load."""
+    return {game.node_index[node] for chain in move.chains for node in game.rig.nodes_of(chain)}
 
 
 def _answered(game: Game, so_far: Played, now: _Move, used: tuple[int, ...], step: float) -> _Answers:

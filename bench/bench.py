@@ -39,6 +39,7 @@ HONEST_JOBS = 400
 DAMAGED_JOBS, LEAST_COVERED = 1000, 0.93
 STRUCTURES = 2000
 PLANNED_FRAMES, LEAST_HOME = 40, 0.75
+INSIDE_FRAMES = 20
 SEEDS_EACH = 10
 FAIR_BUT_OUT = 0.025
 MOST_SLOWER = 1.3
@@ -125,6 +126,7 @@ def tell_pulls() -> int:
     for words, one in (
         ("the demo's five vehicles", pulls.of_vehicles(("SL-0005", "SL-0004", "SL-0003", "SL-0002", "SL-0001"))),
         (f"{5 * SEEDS_EACH} hidden blows of practice", pulls.of_seeds(SEEDS_EACH)),
+        *((f"{INSIDE_FRAMES} ladders {name}", one) for name, one in pulls.inside(INSIDE_FRAMES).items()),
     ):
         sys.stdout.write(
             f"{words}: {one.home:.1%} of the points off come home, all of them in {one.complete:.0%}, in {one.pulls:.2f} pulls; "

@@ -3,7 +3,7 @@
 import json
 import time
 from collections.abc import Callable, Mapping, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -17,6 +17,7 @@ from fairsquare.job.pull.practice import hidden_blow
 from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.to_practise import vehicle_to_practise
 from fairsquare.stand_ins.vehicles import VEHICLES, Floats, Vehicle, places_of, seed_of
+from tests.core.distorted import bowed, hit_twice, racked
 from tests.core.frames import frame, ladder
 from tests.core.test_plan import hit
 
@@ -93,26 +94,48 @@ class Planned(NamedTuple):
 def plans(frames: int) -> Planned:
     """Plan the pulls of ladders of 10 to 18 nodes that a single push left 8 to 40 mm out."""
     random = np.random.default_rng(41)
-    off, left, pulls, took = 0, 0, [], []
-    whole = 0
-    for seed in range(frames):
-        request = hit(
+    requests = [
+        hit(
             100 + seed,
             far=float(random.uniform(8, 40)),
             school=str(random.choice(["outward", "reverse"])),
             stations=int(random.integers(5, 10)),
         )
+        for seed in range(frames)
+    ]
+    return _of_requests(requests)
+
+
+def inside(frames: int) -> dict[str, Planned]:
+    """Plan ladders racked, bowed and hit at two places, with what bears or ties inside the vehicle and by towers alone."""
+    makers: dict[str, Callable[[int, bool], Any]] = {
+        "racked": lambda seed, own: racked(seed, 4 + seed % 5, machines=own),
+        "racked all along a rail": lambda seed, own: racked(seed, 4 + seed % 5, machines=own, evenly=True),
+        "both rails bowed": lambda seed, own: bowed(seed, 5 + seed % 4, ties=own),
+        "hit at two places": lambda seed, own: hit_twice(seed, 5 + seed % 4, machines=own),
+    }
+    return {
+        f"{name}, {'with' if own else 'without'}": _of_requests([make(seed, own) for seed in range(frames)])
+        for name, make in makers.items()
+        for own in (True, False)
+    }
+
+
+def _of_requests(requests: Sequence[Any]) -> Planned:
+    off, left, whole, pulls, took = 0, 0, 0, [], []
+    for request in requests:
         read = PlanPulls.model_validate_json(json.dumps(request))
         began = time.perf_counter()
         plan = plan_pulls(read)
         took.append(time.perf_counter() - began)
         places = {point.code: point.xyz for point in read.sheet.points}
-        were = sum(bool(np.abs(np.subtract(p.xyz, places[code])).max() > 3.0) for code, p in read.points.items())
-        off += were
+        off += sum(bool(np.abs(np.subtract(p.xyz, places[code])).max() > 3.0) for code, p in read.points.items())
         left += sum(not one.fair for one in plan.predicted.values())
         whole += plan.verdict == "complete"
         pulls.append(len(plan.pulls))
-    return Planned(frames, 1 - left / off, whole / frames, float(np.mean(pulls)), float(np.mean(took)), max(took))
+    return Planned(
+        len(requests), 1 - left / off, whole / len(requests), float(np.mean(pulls)), float(np.mean(took)), max(took)
+    )
 
 
 def of_vehicles(job_numbers: Sequence[str]) -> Planned:

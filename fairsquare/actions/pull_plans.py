@@ -2,27 +2,21 @@
 
 import datetime
 import threading
-from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from typing import Any
 
 from fairsquare.actions.desk import Desk, JobView, Unsure, lacking
 from fairsquare.actions.rights import check_may
 from fairsquare.core.errors import FairSquareError, Refused
-from fairsquare.core.model import Row3
 from fairsquare.core.pull.gear import GEAR, Gear
 from fairsquare.core.pull.job import (
     PlanSaid,
     PlanSeen,
-    Watched,
     WorkPull,
-    along,
-    chains_of,
     plan_request,
     seen_plan,
-    set_there,
 )
-from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_factors, with_factors
+from fairsquare.core.pull.learned import FrameFactors, fitted_factors, with_factors
 from fairsquare.core.pull.plan import PlanPulls, School
 from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.pull.setting import Setting, frame_of_setting, pieces_of
@@ -33,6 +27,7 @@ from fairsquare.job.damage.job import damage_picture
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.pull.board import board_of, places_now, plan_of, setting_of
 from fairsquare.job.pull.proposals import Asked, Proposal, proposals
+from fairsquare.job.pull.pulled import cycles_pulled
 from fairsquare.job.pull.spent import spent_lines
 from fairsquare.store import pulls, shop
 from fairsquare.store.database import Connection
@@ -268,40 +263,10 @@ def _factors_once(sheet: Same[Sheet], setting_json: str, cycles: tuple[int, ...]
             request = plan_request(sheet.held, places, setting, "outward")
         except FairSquareError:
             return FrameFactors()
-        return fitted_factors(request, setting, tuple(_cycles_pulled(facts, sheet.held, setting, places)))
+        return fitted_factors(request, setting, tuple(cycles_pulled(facts, sheet.held, setting, places)))
 
     with _FITTING:
         return _FITTED.get((sheet, cycles, setting_json), fit)
-
-
-def _cycles_pulled(
-    facts: JobFacts, sheet: Sheet, setting: Setting, places: Mapping[str, Row3]
-) -> Iterator[PulledCycle]:
-    """Yield every cycle as it was pulled: the forces as read, or as planned where nobody read them. `places`: before any pull.
-
-    From a pull on by what is no longer in the setting nothing is played: where it left the frame is not known then.
-    """
-    plans = {plan.version: plan.plan for plan in facts.pull_plans}
-    watched: dict[str, Watched] = {}
-    for event in facts.pull_events:
-        watched |= {point.code: point for point in event.watched}
-        plan = plans.get(event.plan)
-        if not event.cycles or plan is None or event.pull > len(plan.pulls):
-            continue
-        work = plan.pulls[event.pull - 1]
-        measured = all(chain.tower in event.forces and event.forces[chain.tower] > 0 for chain in work.chains)
-        if not set_there(setting, work):
-            return
-        chains = chains_of(setting, work, event.forces if measured else None)
-        points = []
-        for cycle in event.cycles:
-            point_watched = watched.get(cycle.code)
-            if point_watched is None or cycle.code not in places:
-                continue
-            stood = along(point_watched, sheet, places[cycle.code])
-            loaded = None if cycle.loaded_mm is None else cycle.loaded_mm - stood
-            points.append((cycle.code, point_watched.way, loaded, cycle.after_mm - stood))
-        yield PulledCycle(chains, measured, tuple(points), work.ties)
 
 
 def keep_plan(

@@ -13,11 +13,13 @@ from typing import Literal, NamedTuple
 from fairsquare.core.measure.conformity import PointJudgement
 from fairsquare.core.model import Many, Model
 from fairsquare.core.pull.job import Watched
+from fairsquare.core.pull.relaxing import Relaxed, fitted_share
 from fairsquare.core.sheet.model import Sheet
 from fairsquare.job.facts.hours import WaitKind
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.measure.picture import current_setup, first_picture, picture_of
 from fairsquare.job.plan.operations import Times, job_work, kind_of, operations_of
+from fairsquare.job.pull.settling import SettledPoint, settled_points
 
 Place = Literal["front", "centre", "rear"]
 PLACES: tuple[Place, ...] = ("front", "centre", "rear")
@@ -79,6 +81,7 @@ class JobWent(Model):
     points: Many[WentPoint] = ()
     hours: Many[WentHours] = ()
     waits: Many[Waited] = ()
+    settled: Many[SettledPoint] = ()
 
     @property
     def off(self) -> tuple[int, int]:
@@ -114,6 +117,7 @@ def job_went(facts: JobFacts, vehicle: str, construction: str, now: str) -> JobW
         released_at=released,
         springs=tuple(_springs(facts)),
         points=tuple(_points(facts)),
+        settled=settled_points(facts),
         hours=tuple(_hours(facts)),
         waits=tuple(
             Waited(
@@ -222,6 +226,11 @@ class Past:
     def shares(self, construction: str, place: str) -> tuple[float, ...]:
         """Return, job by job, what came back as a share of what the frame said."""
         return tuple(self._shares.get((construction, place), ()))
+
+    def relaxed(self, construction: str) -> Relaxed:
+        """Return what share of residual moments driving relaxed in this shop's jobs of a construction; the prior without any."""
+        own = [point for job in self.jobs if job.construction == construction for point in job.settled]
+        return fitted_share((point.would_mm, point.did_mm) for point in own)
 
     def times(self, kind: str) -> tuple[float, ...]:
         """Return, job by job, how many times the usual hours a kind of operation took."""

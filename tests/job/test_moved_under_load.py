@@ -6,10 +6,21 @@ import numpy as np
 import pytest
 
 from fairsquare.core.axes import apply_pose
-from fairsquare.core.pull.job import AfterPull, PointCycle
+from fairsquare.core.pull.job import AfterPull, PlanSaid, PointCycle, plan_request
+from fairsquare.core.pull.relaxing import PRIOR
 from fairsquare.job.facts.pulls import SettlingFact
-from fairsquare.job.pull.settling import learned, open_settling, pulled_ways, stands_free, taken_back
+from fairsquare.job.pull.settling import (
+    SettledPoint,
+    expected_settling,
+    learned,
+    open_settling,
+    pulled_ways,
+    settled_points,
+    stands_free,
+    taken_back,
+)
 from fairsquare.job.pull.slip import SLIP_MM, held_as_planned, slips_now, voided_last
+from fairsquare.job.went import JobWent, Past
 from fairsquare.stand_ins.vehicles import DUNLIN
 from tests.job.facts import changed, facts, movement, reading
 from tests.job.test_board import FORWARD, PULL, SETTING, event, pulled, who
@@ -133,3 +144,40 @@ def test_where_pulled_points_stand_is_read_free_in_the_set_up_in_force() -> None
     assert stands_free(changed(job, setups=())) == {}
     unread = tuple(one for one in job.readings if one.code != "F5R")
     assert stands_free(changed(job, readings=unread)) == {}
+
+
+def test_what_driving_takes_back_is_a_share_of_the_residual_moments_and_the_shop_learns_it() -> None:
+    """The frame played as it was pulled says what would go back; what did go back says which share, in this job and the next."""
+    stood = (100.0, 50.0, 30.0)
+    job = pulled(*DONE, settlings=(settled(1, "driven", stood, (99.0, 50.0, 30.0)),))
+    points = settled_points(job)
+    assert {point.code for point in points} <= {"F5R"}
+    for point in points:
+        assert point.did_mm == pytest.approx(1.0)
+    assert settled_points(pulled(*DONE)) == (), "nothing was driven"
+    read = (SettledPoint(code="F5R", would_mm=4.0, did_mm=2.0),) * 6
+    jobs = [JobWent(number="1", vehicle="Dunlin", construction="unibody", settled=read)]
+    shop = Past(jobs).relaxed("unibody")
+    assert shop.points == 6
+    assert shop.mean == pytest.approx(0.5, abs=0.1)
+    assert Past(jobs).relaxed("ladder") == pytest.approx(PRIOR)
+    request = plan_request(
+        job.sheet, {c: tuple(p) for c, p in PLACES.items()} | {"F5R": (2000.0, -400.0, 400.0)}, SETTING, "outward"
+    )
+    plan = PlanSaid(
+        school="outward",
+        pulls=(
+            PULL.model_copy(
+                update={
+                    "chains": tuple(chain.model_copy(update={"force_n": 3 * chain.force_n}) for chain in PULL.chains)
+                }
+            ),
+        ),
+    )
+    wide, sure = (expected_settling(request, SETTING, plan, 1, share) for share in (PRIOR, shop))
+    assert wide
+    assert wide.keys() == sure.keys()
+    for code, back in wide.items():
+        if abs(back.mm) > 0.5:
+            assert sure[code].mm == pytest.approx(back.mm * shop.mean / PRIOR.mean)
+            assert sure[code].sigma_mm < back.sigma_mm

@@ -1,14 +1,26 @@
-"""What driving or loading takes back of what was pulled: learned apart from what comes back when a chain is let go."""
+"""What driving or loading takes back of what was pulled: learned apart from what comes back when a chain is let go.
+
+Two ways: as it was read, for one structure; and as a share of the residual moments that the pulls left in its frame (see
+`core/pull/relaxing.py`), which the shop's other jobs of that construction speak of too.
+"""
 
 import statistics
 from typing import NamedTuple
 
 import numpy as np
 
-from fairsquare.core.model import Code, Row3
+from fairsquare.core.errors import FairSquareError
+from fairsquare.core.model import Code, Model, Row3
+from fairsquare.core.pull.job import PlanSaid, chains_of, plan_request
+from fairsquare.core.pull.plan import PlanPulls, game_of
+from fairsquare.core.pull.relaxing import PRIOR, Relaxed, TakesBack, fitted_share, taken_along, takes_back
+from fairsquare.core.pull.setting import Setting
+from fairsquare.job.damage.job import damage_picture
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.facts.pulls import Settled, SettlingFact
 from fairsquare.job.measure.picture import current_setup, picture_of
+from fairsquare.job.pull.board import setting_of
+from fairsquare.job.pull.pulled import cycles_pulled
 
 SETTLED: dict[Settled, str] = {"driven": "driven round the yard", "loaded": "loaded as it will be"}
 
@@ -74,3 +86,54 @@ def learned(facts: JobFacts, how: Settled) -> Learned | None:
     if not values:
         return None
     return Learned(statistics.fmean(values), statistics.stdev(values) if len(values) > 1 else None, len(values))
+
+
+class SettledPoint(Model):
+    """A point that was pulled, driven or loaded, and read again: how far back it would have gone along its pull were all residual
+    moments to relax, and how far it went, mm."""
+
+    code: Code
+    would_mm: float
+    did_mm: float
+
+
+def settled_points(facts: JobFacts) -> tuple[SettledPoint, ...]:
+    """Return every pulled point that was read again after driving or loading, by the frame as it is set; none where that cannot be
+    played."""
+    setting, drives = setting_of(facts), taken_back(facts)
+    picture = damage_picture(facts)
+    if not drives or setting is None or facts.sheet is None or picture is None:
+        return ()
+    places = {code: placed.xyz for code, placed in picture.placed.items()}
+    found: list[SettledPoint] = []
+    try:
+        game = game_of(plan_request(facts.sheet, places, setting, "outward"))
+        for drive in drives:
+            before = facts.model_copy(
+                update={"pull_events": tuple(e for e in facts.pull_events if e.by.at <= drive.settling.by.at)}
+            )
+            cycles = cycles_pulled(before, facts.sheet, setting, places)
+            would = taken_along(game, game.play([(cycle.chains, cycle.ties) for cycle in cycles]))
+            found += [
+                SettledPoint(code=code, would_mm=would[code], did_mm=mm)
+                for code, mm in drive.mm.items()
+                if code in would
+            ]
+    except FairSquareError:
+        return ()
+    return tuple(found)
+
+
+def relaxed_share(facts: JobFacts, before: Relaxed = PRIOR) -> Relaxed:
+    """Return the share of residual moments that driving relaxes, from this job's settlings and what was known `before`."""
+    return fitted_share(((point.would_mm, point.did_mm) for point in settled_points(facts)), before)
+
+
+def expected_settling(
+    request: PlanPulls, setting: Setting, plan: PlanSaid, pull: int, share: Relaxed
+) -> dict[Code, TakesBack]:
+    """Return what driving is expected to take back after the first `pull` pulls of a plan, of the points that it moves, along the
+    way they were pulled."""
+    game = game_of(request)
+    pulls = [(chains_of(setting, work), work.ties) for work in plan.pulls[:pull]]
+    return {code: takes_back(mm, share) for code, mm in taken_along(game, game.play(pulls)).items()}

@@ -24,6 +24,7 @@ from fairsquare.core.pull.job import (
     will_hold,
     works_hardest,
 )
+from fairsquare.core.pull.relaxing import TakesBack
 from fairsquare.core.pull.setting import (
     ANCHOR_KINDS,
     HOLD_BY,
@@ -39,7 +40,7 @@ from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.job.facts.pulls import PullPlanFact
 from fairsquare.job.pull.board import board_of, places_now, plan_of, setting_of
 from fairsquare.job.pull.proposals import proposals
-from fairsquare.job.pull.settling import SETTLED, learned
+from fairsquare.job.pull.settling import SETTLED, expected_settling, learned, relaxed_share
 from fairsquare.store.people import Session
 from fairsquare.web.again import shown_again
 from fairsquare.web.forms import figures, number_of, whole
@@ -367,6 +368,7 @@ def _page(
         factors=pull_plans.factors_of(view.facts),
         undone=_undone(view, seen),
         settled=[(words, back) for how, words in SETTLED.items() if (back := learned(view.facts, how))],
+        takes_back=_takes_back(request, view, plan, pull) if seen else {},
         hold_by=HOLD_BY,
         rig_pieces=_pieces_by_kind(pull_plans.rig(desk_of(request))),
         gear_words=pull_plans.gear_words(desk_of(request), setting, plan.plan.pulls[pull - 1])
@@ -379,6 +381,7 @@ def _page(
     )
 
 
+_MOST_SETTLING = 3
 _PIECES: dict[str, tuple[GearKind, ...]] = {
     "tower": ("tower", "post"),
     "hook": ("hook", "clamp", "tab", "chain", "strap"),
@@ -471,6 +474,19 @@ def _undone(view: JobView, seen: PlanSeen | None) -> list[str]:
         undone_words(pull.mode, undone_sense(view.facts.sheet, then, pull.free, pull.mode))
         for then, pull in zip(before, seen.played.pulls, strict=True)
     ]
+
+
+def _takes_back(request: Request, view: JobView, plan: PullPlanFact | None, pull: int) -> dict[str, TakesBack]:
+    """Return what driving is expected to take back of the points that a plan's pulls move most, so far."""
+    if plan is None or view.facts.sheet is None:
+        return {}
+    try:
+        sheet, setting, made = pull_plans.request_of(view.facts, plan.plan.school)
+        share = relaxed_share(view.facts, desk_of(request).past().relaxed(sheet.construction))
+        found = expected_settling(made, setting, plan.plan, pull, share)
+    except FairSquareError:
+        return {}
+    return dict(sorted(found.items(), key=lambda one: -one[1].mm)[:_MOST_SETTLING])
 
 
 def _with_tower(setting: Setting, tower: str, x: str, y: str) -> Setting:

@@ -28,8 +28,12 @@ def school_typed(text: str) -> School:
     return cast(School, text)
 
 
-def plan_typed(plan: PlanSaid, form: Form, pull: int, inside: frozenset[str] = frozenset()) -> tuple[PlanSaid, int]:
-    """Return the plan as a form changes it, and the pull to show. `inside`: machines that bear on the vehicle need no height."""
+def plan_typed(plan: PlanSaid, form: Form, pull: int, setting: Setting | None = None) -> tuple[PlanSaid, int]:
+    """Return the plan as a form changes it, and the pull to show.
+
+    A machine of the setting that bears on the vehicle needs no height; it is refused on the place that it hooks, and where it is
+    asked for more than it takes.
+    """
     pulls, do = list(plan.pulls), form.text("do")
     index = pull - 1
     if do != "add" and not 0 <= index < len(pulls):
@@ -43,7 +47,7 @@ def plan_typed(plan: PlanSaid, form: Form, pull: int, inside: frozenset[str] = f
             raise Refused("It stands at the end already.", field="pull", value=pull)
         pulls[index], pulls[other] = pulls[other], pulls[index]
         return plan.model_copy(update={"pulls": tuple(pulls)}), other + 1
-    work = _pull_typed(form, inside)
+    work = _pull_typed(form, setting)
     if do == "add":
         pulls.append(work)
         pull = len(pulls)
@@ -52,8 +56,10 @@ def plan_typed(plan: PlanSaid, form: Form, pull: int, inside: frozenset[str] = f
     return plan.model_copy(update={"pulls": tuple(pulls)}), pull
 
 
-def _pull_typed(form: Form, inside: frozenset[str]) -> WorkPull:
+def _pull_typed(form: Form, setting: Setting | None) -> WorkPull:
     chains = []
+    inside = {machine.id: machine for machine in setting.machines} if setting else {}
+    at = {hook.id: hook.code for hook in setting.hooks} if setting else {}
     for k in range(CHAIN_ROWS):
         force = number_of(form.text(f"force-{k}"), f"force-{k}")
         if not form.text(f"hook-{k}") or force is None:
@@ -61,8 +67,10 @@ def _pull_typed(form: Form, inside: frozenset[str]) -> WorkPull:
         if not 0 < force <= 1e5:
             raise Refused("The force should be above 0 kN.", field=f"force-{k}", value=force)
         height = number_of(form.text(f"height-{k}"), f"height-{k}")
-        if height is None and form.text(f"tower-{k}") in inside:
+        machine = inside.get(form.text(f"tower-{k}"))
+        if machine is not None:
             height = 0.0
+            _check_machine(machine, at.get(form.text(f"hook-{k}"), ""), 1000 * force, k)
         if height is None:
             raise Refused("How high is the chain at the tower, in mm?", field=f"height-{k}", value="")
         chains.append(
@@ -89,6 +97,22 @@ def _pull_typed(form: Form, inside: frozenset[str]) -> WorkPull:
         past_mm=past,
         past_reason=form.text("past_reason").strip()[:500],
     )
+
+
+def _check_machine(machine: Machine, hooked: str, force_n: float, row: int) -> None:
+    """Refuse a machine that bears where its hook is, and one that is asked for more than it takes."""
+    if machine.bears_on == hooked:
+        raise Refused(
+            f"{machine.id} bears on {hooked}, where its hook is: it would do nothing. Choose another hook.",
+            field=f"tower-{row}",
+            value=machine.id,
+        )
+    if machine.capacity_n is not None and force_n > machine.capacity_n:
+        raise Refused(
+            f"{machine.id} takes {machine.capacity_n / 1000:.0f} kN: {force_n / 1000:.0f} kN is more.",
+            field=f"force-{row}",
+            value=force_n,
+        )
 
 
 def setting_typed(form: Form, now: Setting | None, gear: tuple[Gear, ...]) -> Setting:

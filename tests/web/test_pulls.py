@@ -216,10 +216,19 @@ def test_towers_are_tried_and_moved_and_bad_settings_name_the_field(planned, as_
         f"/jobs/{job}/pulls/setting", 422, setting_version="2", **fields | jack | {"machine-0-code": "F99"}
     )
     ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="2", **fields | jack)
-    page = ngozi.post(
-        f"/jobs/{job}/pulls/change", do="add", pull="1", plan_version="1", purpose="straighten",
-        **{"hook-0": "at F5R", "tower-0": "jack", "height-0": "0", "force-0": "30"},
-    )  # fmt: skip
+    by_jack = {
+        "do": "add",
+        "pull": "1",
+        "plan_version": "1",
+        "purpose": "straighten",
+        "tower-0": "jack",
+        "force-0": "30",
+    }
+    weak = ngozi.post(f"/jobs/{job}/pulls/change", 422, **by_jack | {"hook-0": "at F5R", "force-0": "130"})
+    assert weak.count("jack takes 100 kN: 130 kN is more.") == 1, "beside its row"
+    own = ngozi.post(f"/jobs/{job}/pulls/change", 422, **by_jack | {"hook-0": "at F3L"})
+    assert own.count("jack bears on F3L, where its hook is") == 1
+    page = ngozi.post(f"/jobs/{job}/pulls/change", **by_jack | {"hook-0": "at F5R"})
     assert "F3L, where jack bears, is asked for more than it takes" in page
     assert "It does not hold" in page, "the place it bears on is a link too"
     without = {name: "" if re.fullmatch(r"anchor-\d+-id", name) else value for name, value in fields.items()}

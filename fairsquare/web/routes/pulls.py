@@ -190,9 +190,7 @@ def change(request: Request, number: str, form: Form = Depends(sent_form)) -> Re
     view = desk.view(number)
     now = plan_of(view.facts)
     said = now.plan if now else PlanSaid(school=school_typed(form.text("school")), pulls=())
-    setting = setting_of(view.facts)
-    inside = frozenset(machine.id for machine in setting.machines) if setting else frozenset()
-    plan, pull = plan_typed(said, form, pull, inside)
+    plan, pull = plan_typed(said, form, pull, setting_of(view.facts))
     pull_plans.keep_plan(
         desk, form.session.person, form.key, number, plan, whole(form.text("plan_version"), "plan_version")
     )
@@ -364,6 +362,7 @@ def _page(
         hook_kinds=HOOK_KINDS,
         anchor_kinds=ANCHOR_KINDS,
         chain_rows=CHAIN_ROWS,
+        beside_chains=[f"{of}-{k}" for of in ("hook", "tower", "height", "force") for k in range(CHAIN_ROWS)],
         harm=harm_of(view.facts.sheet, _now(view), seen.played) if seen and view.facts.sheet else (),
         factors=pull_plans.factors_of(view.facts),
         undone=_undone(view, seen),

@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from fairsquare.core.model import Row3
+from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import (
     PlanSaid,
     PointCycle,
@@ -26,6 +27,7 @@ from fairsquare.core.pull.learned import FrameFactors, PulledCycle, fitted_facto
 from fairsquare.core.pull.rigging import PullRules
 from fairsquare.core.pull.setting import frame_of_setting
 from fairsquare.core.sheet.model import points_by_code, tolerances
+from fairsquare.demo.rig import RIG
 from fairsquare.job.pull.board import WatchedNow, points_again, points_let_go, share_given_back, spoiled_points
 from fairsquare.job.pull.full import Fullest, fullest_of
 from fairsquare.job.pull.proposals import Asked, Proposal, proposals
@@ -56,6 +58,13 @@ class Straightened(NamedTuple):
     cycles: int
     seconds: float
     promised: tuple[str, ...] = ()
+
+
+GEAR = tuple(
+    Gear(id=number, name=name, kind=kind, capacity_n=takes, area_mm2=area, made=made, words=words, found="sound")
+    for number, (name, kind, takes, area, made, words) in enumerate(RIG)
+)
+"""The demo's rig, all of it sound."""
 
 
 class _Shop:
@@ -97,7 +106,9 @@ class _Shop:
         return fitted_factors(request, self.setting, self.pulled)
 
     def planned(self) -> Proposal | None:
-        asked = Asked(self.sheet, self.now, self.setting, self.school, PullRules(), self.factors, spent_in(self.spent))
+        asked = Asked(
+            self.sheet, self.now, self.setting, self.school, PullRules(), self.factors, spent_in(self.spent), GEAR
+        )
         best: Proposal | None = None
         for looked in proposals(asked):
             best = next((one for one in looked.best if not one.refused), None)

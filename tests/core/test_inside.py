@@ -241,3 +241,13 @@ def test_a_machine_that_bears_where_it_hooks_is_no_line_and_a_tie_is_not_put_on_
     _, plan = planned(tied)
     assert plan.verdict == "complete"
     assert not any(pull.ties for pull in plan.pulls)
+
+
+@pytest.mark.parametrize("less", ["anchors", "towers", "hooks"])
+def test_a_rig_without_some_of_its_parts_is_planned_with_the_others(less) -> None:
+    request = hit_twice(1, 5)
+    request["rig"][less] = []
+    _, plan = planned(request)
+    assert (plan.verdict == "none") == (less == "hooks")
+    if less == "anchors":
+        assert all(pull.anchors == {} for pull in plan.pulls)

@@ -3,7 +3,6 @@
 import numpy as np
 import pytest
 
-from fairsquare.core.pull.gear import Gear
 from fairsquare.core.pull.job import (
     CAUTIONS,
     ChainSet,
@@ -17,7 +16,6 @@ from fairsquare.core.pull.job import (
 from fairsquare.core.pull.setting import Machine, PlacedTie, usual_setting
 from fairsquare.core.sheet.model import Point, Sheet
 from fairsquare.core.structure.of_sheet import usual_boxes
-from fairsquare.demo.rig import RIG
 from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.job.pull.inside import inside_of, named, only_used
 from fairsquare.job.pull.proposals import Asked, proposals
@@ -26,11 +24,8 @@ from fairsquare.stand_ins.vehicle import SimulatedVehicle
 from fairsquare.stand_ins.vehicles import HERON, PUFFIN
 from fairsquare.words.tell import tell
 from tests.job.test_proposals import asked, places
+from tests.straightening import GEAR
 
-GEAR = tuple(
-    Gear(id=number, name=name, kind=kind, capacity_n=takes, area_mm2=area, made=made, words=words, found="sound")
-    for number, (name, kind, takes, area, made, words) in enumerate(RIG)
-)
 LADDER = Sheet(
     name="a bowed ladder",
     construction="ladder",

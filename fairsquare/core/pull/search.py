@@ -447,7 +447,7 @@ def _full_anchors(game: Game, answers: _Answers, change: Floats) -> tuple[Floats
     size = np.linalg.norm(bears, axis=1)
     full = np.flatnonzero(size > _NEARLY_FULL * game.anchor_limits)
     along = bears[full] / np.maximum(size[full], 1e-12)[:, None]
-    holds, held = answers.holds.reshape(len(size), 3, -1)[full], answers.held.reshape(-1, 3)[full]
+    holds, held = answers.holds.reshape(len(size), 3, len(change))[full], answers.held.reshape(-1, 3)[full]
     rows = np.einsum("ai,aiu->au", along, holds)
     limits = _HELD_TO * game.anchor_limits[full] - (along * held).sum(axis=1)
     known = np.abs(rows).max(axis=1, initial=0.0) > 1e-9

@@ -12,7 +12,7 @@ from fairsquare.core.structure.path import Follower, Standing, ties_between
 
 STEPS = 10
 """Steps of a leg to the loads, and of the leg that lets go, when a plan is played."""
-_EFFORT, _EFFORT_INSIDE = 640_000, 1_200_000
+_EFFORT, _EFFORT_INSIDE = 640_000, 900_000
 """Members whose hinges may be worked out in one search: 1 to 5 s of one core, with machines or ties up to 10 s. No clock, so that
 the answer is the same everywhere."""
 _CLOSE_ENOUGH = 0.75

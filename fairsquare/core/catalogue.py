@@ -147,7 +147,7 @@ CATALOGUE: Mapping[str, Calculation] = MappingProxyType(
             ("hold-capacity", "pull.hold HoldCapacity HoldTakes hold_capacity"),
             ("simulate-frame", "structure.simulate SimulateFrame FrameSimulated simulate_frame"),
             ("next-pull", "pull.springback NextPull PullAdvised next_pull"),
-            ("plan-pulls", "pull.plan PlanPulls PullsPlanned plan_pulls"),
+            ("plan-pulls", "pull.plan PlanPulls PullsPlanned plan_pulls", 2),
             ("place-cuts", "cut.place PlaceCuts CutsPlaced place_cuts"),
             ("cut-budget", "cut.budget CutBudget CutBudgeted cut_budget"),
             ("drill-map", "cut.drill DrillMap WeldsMapped drill_map"),

@@ -215,7 +215,25 @@ def test_towers_are_tried_and_moved_and_bad_settings_name_the_field(planned, as_
     assert "no point of this sheet" in ngozi.post(
         f"/jobs/{job}/pulls/setting", 422, setting_version="2", **fields | jack | {"machine-0-code": "F99"}
     )
-    ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="2", **fields | jack)
+    for wrong, told in (
+        ({"no_bearing": "F3L F99"}, "F99 is no point of this sheet"),
+        ({"still": "F98"}, "F98 is no point of this sheet"),
+        ({"tie-0-id": "bar", "tie-0-between": "F3L"}, "Between which two points"),
+        ({"tie-0-id": "bar", "tie-0-between": "F3L F3L"}, "between two different points"),
+        ({"tie-0-id": "bar", "tie-0-between": "F3L F97"}, "F97 is no point of this sheet"),
+    ):
+        assert told in ngozi.post(f"/jobs/{job}/pulls/setting", 422, setting_version="2", **fields | jack | wrong)
+    inside = {
+        "no_bearing": "C1L, C1R",
+        "still": "C2L",
+        "tie-0-id": "bar",
+        "tie-0-between": "F3L F3R",
+        "tie-0-takes": "60",
+    }
+    ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="2", **fields | jack | inside)
+    kept = setting_of(desk.view(job).facts)
+    assert (kept.no_bearing, kept.still) == (("C1L", "C1R"), ("C2L",))
+    assert (kept.ties[0].between, kept.ties[0].capacity_n) == (("F3L", "F3R"), 60_000.0)
     by_jack = {
         "do": "add",
         "pull": "1",
@@ -228,11 +246,17 @@ def test_towers_are_tried_and_moved_and_bad_settings_name_the_field(planned, as_
     assert weak.count("jack takes 100 kN: 130 kN is more.") == 1, "beside its row"
     own = ngozi.post(f"/jobs/{job}/pulls/change", 422, **by_jack | {"hook-0": "at F3L"})
     assert own.count("jack bears on F3L, where its hook is") == 1
-    page = ngozi.post(f"/jobs/{job}/pulls/change", **by_jack | {"hook-0": "at F5R"})
+    page = ngozi.post(f"/jobs/{job}/pulls/change", **by_jack | {"hook-0": "at F5R", "ties": "bar"})
+    assert "tied:" in page
+    assert "bears on F3L" in page
+    cards = ngozi.get(f"/jobs/{job}/pulls/cards")
+    assert "it can kick out" in cards
+    assert "Tie bar" in cards
+    assert "finger tight" in cards
     assert "F3L, where jack bears, is asked for more than it takes" in page
     assert "It does not hold" in page, "the place it bears on is a link too"
     without = {name: "" if re.fullmatch(r"anchor-\d+-id", name) else value for name, value in fields.items()}
-    page = ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="3", **without | jack)
+    page = ngozi.post(f"/jobs/{job}/pulls/setting", setting_version="3", **without | jack | inside)
     assert "is free to move" in page, "a rig with no anchor says which way the vehicle is free"
     assert 'name="anchor-0-id"' in page, "and can be given one again"
 

@@ -5,7 +5,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from fairsquare.actions import Desk, measuring, pull_plans
-from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
+from fairsquare.core.pull.job import ChainSet, PlanSaid, WorkPull
 from fairsquare.job.facts.measure import NewReading
 from fairsquare.stand_ins.vehicles import TEAL, instrument_reading, seed_of
 from tests.browser.conftest import sign_in
@@ -50,8 +50,8 @@ def test_a_pull_on_the_board(page: Page, desk: Desk, persons) -> None:
     page.wait_for_url("**/board")
     expect(page.locator(".board-say")).to_contain_text("BEFORE TENSION")
     assert violations(page) == []
-    for name, _ in CAUTIONS:
-        page.check(f"[name=tick-{name}]")
+    for box in page.locator(".board-cautions input[type=checkbox]").all():
+        box.check()
     page.click("text=Light test pull")
     page.click("text=Test pull is good")
     page.check("[name=tick-clamps]")

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from fairsquare.actions import Desk, measuring, pull_plans
-from fairsquare.core.pull.job import CAUTIONS, ChainSet, PlanSaid, WorkPull
+from fairsquare.core.pull.job import ChainSet, PlanSaid, WorkPull
 from fairsquare.demo.people import INSTRUMENT
 from fairsquare.stand_ins.vehicle import RigFaults
 from fairsquare.stand_ins.vehicles import DUNLIN, TEAL
@@ -34,8 +34,8 @@ def decided(demo: list[str], desk: Desk, persons: dict[str, Person]) -> None:
 
 def under_tension(page: Page) -> None:
     """From the cautions to pulling, by hand."""
-    for name, _ in CAUTIONS:
-        page.check(f"[name=tick-{name}]")
+    for box in page.locator(".board-cautions input[type=checkbox]").all():
+        box.check()
     page.click("text=Light test pull")
     page.click("text=Test pull is good")
     page.check("[name=tick-clamps]")

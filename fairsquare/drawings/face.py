@@ -20,7 +20,7 @@ from fairsquare.job.fit.face import outline
 from fairsquare.job.fit.job import GapState, gap_fits
 from fairsquare.words.lengths import Units, measure
 
-WIDTH, WIDER = 600.0, 4.0
+WIDTH, WIDER = 560.0, 4.0
 """Px, and px that a mm of gap is drawn wide."""
 _MARGIN, _TALLEST, _HEAD, _TEXT = 62.0, 300.0, 46.0, 15.0
 _BAR = 13.0
@@ -43,6 +43,7 @@ class _Laid(NamedTuple):
     scale: float
     top: float
     height: float
+    width: float
 
     def flat(self, place: Row3) -> tuple[float, float]:
         return _flat(self.view, place)
@@ -53,27 +54,34 @@ class _Laid(NamedTuple):
 
 
 def face_drawing(
-    fit: FitSaid, states: Sequence[GapState], stand: Stand, moved: Sequence[str], *, units: Units = "mm"
+    fit: FitSaid,
+    states: Sequence[GapState],
+    stand: Stand,
+    moved: Sequence[str],
+    *,
+    units: Units = "mm",
+    width: float = WIDTH,
 ) -> Markup:
     """Return the panels that have hinges with the gaps as read on rack or wheels; `moved` are those that are to be loosened.
 
-    Empty where no panel has three places that span an outline.
+    `width` (px, at most 560) is that of the page it is laid out for. Empty where no panel has three places that span an outline.
     """
     outlines = {panel.name: outline(fit, panel) for panel in fit.panels if panel.hinges}
     outlines = {name: at for name, at in outlines.items() if len(at) >= 3}
     views = {name: _view_of(at) for name, at in outlines.items()}
+    width = min(width, WIDTH)
     parts, top = [], 0.0
     seen = {view: {name: at for name, at in outlines.items() if views[name] == view} for view in _VIEWS}
-    scale = min((_fitting(view, own) for view, own in seen.items() if own), default=1.0)
+    scale = min((_fitting(view, own, width) for view, own in seen.items() if own), default=1.0)
     for view, own in seen.items():
         if own:
-            laid = _laid(view, own, top, scale)
+            laid = _laid(view, own, top, scale)._replace(width=width)
             parts += _drawn(laid, own, [s for s in states if _shown(s, own, views, view)], stand, moved, units)
             top = laid.top + laid.height
     if not parts:
         return Markup()
     return Markup(  # noqa: S704 - every text in it is escaped
-        f'<svg class="face-drawing" role="img" aria-label="The panels and their gaps" viewBox="0 0 {WIDTH:g} {top:.0f}">'
+        f'<svg class="face-drawing" role="img" aria-label="The panels and their gaps" viewBox="0 0 {width:g} {top:.0f}">'
         f"{''.join(parts)}</svg>"
     )
 
@@ -109,16 +117,16 @@ def _ends(view: View, own: Mapping[str, Sequence[Row3]]) -> tuple[Floats, Floats
     return flat.min(axis=0), np.maximum(flat.max(axis=0), flat.min(axis=0) + 1.0)
 
 
-def _fitting(view: View, own: Mapping[str, Sequence[Row3]]) -> float:
+def _fitting(view: View, own: Mapping[str, Sequence[Row3]], width: float) -> float:
     """Return the largest scale at which a view fits, px a mm: all views have the same."""
     low, high = _ends(view, own)
-    return float(min((WIDTH - 2 * _MARGIN) / (high - low)[0], _TALLEST / (high - low)[1]))
+    return float(min((width - 2 * _MARGIN) / (high - low)[0], _TALLEST / (high - low)[1]))
 
 
 def _laid(view: View, own: Mapping[str, Sequence[Row3]], top: float, scale: float) -> _Laid:
     low, high = _ends(view, own)
     tall = float((high - low)[1]) * scale
-    return _Laid(view, (float(low[0]), float(low[1])), scale, top + _TEXT, tall + 2 * _HEAD + 14.0)
+    return _Laid(view, (float(low[0]), float(low[1])), scale, top + _TEXT, tall + 2 * _HEAD + 14.0, WIDTH)
 
 
 def _drawn(
@@ -130,7 +138,7 @@ def _drawn(
     units: Units,
 ) -> list[str]:
     parts = [f'<text class="view-title" x="8" y="{laid.top + 2:.0f}">{laid.view}</text>']
-    texts = Labels(Box(0.0, laid.top + 4.0, WIDTH, laid.top + laid.height + 4.0))
+    texts = Labels(Box(0.0, laid.top + 4.0, laid.width, laid.top + laid.height + 4.0))
     for state in states:
         if state.said:
             texts.keep_off(round_mark(*laid.at(state.said.at), _BAR))
@@ -145,7 +153,7 @@ def _drawn(
         inner = corners + ((x, y) - corners) * 0.06
         points = " ".join(f"{a:.1f},{b:.1f}" for a, b in inner)
         kind = "loosen" if name in moved else "alone"
-        parts.append(f'<polygon class="panel {kind}" points="{points}"/>')
+        parts.append(f'<polygon class="face-panel {kind}" points="{points}"/>')
         names.append((name, kind, float(x), float(y)))
     for name, kind, x, y in names:
         words = f"{name}: loosen" if kind == "loosen" else name

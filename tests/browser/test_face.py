@@ -40,7 +40,7 @@ def test_one_bent_hinge_by_the_keyboard(page: Page, desk: Desk, persons) -> None
     page.goto(f"/jobs/{job}/fit/panels")
     face = page.locator("#face")
     expect(face).to_contain_text("Loosen front door; leave rear door, wing, lid alone.")
-    expect(face.locator(".face-drawing .panel.loosen")).to_have_count(1)
+    expect(face.locator(".face-drawing .face-panel.loosen")).to_have_count(1)
     expected = face_of(desk.view(job).facts, "rack").steps[0].gaps
     tab_to(page, "front door is set so")
     page.keyboard.press("Enter")

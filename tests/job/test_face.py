@@ -215,7 +215,7 @@ def test_a_hinge_that_gave_is_told_from_a_structure_that_is_out(bad) -> None:
 def test_the_face_is_drawn_with_what_is_out_by_sign_and_word() -> None:
     drawn = face_drawing(SIDE, gap_states(bent()), "rack", ["front door"])
     assert "from the left" in drawn and "from above" in drawn
-    assert drawn.count('class="panel loosen"') == 1 and drawn.count('class="panel alone"') == 3
+    assert drawn.count('class="face-panel loosen"') == 1 and drawn.count('class="face-panel alone"') == 3
     assert "wide" in drawn and "tight" in drawn
     assert "front door: loosen" in drawn
     assert face_drawing(FitSaid(), (), "rack", []) == ""

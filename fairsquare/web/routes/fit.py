@@ -41,6 +41,7 @@ from fairsquare.web.again import shown_again
 from fairsquare.web.fit_forms import FIT_ROWS, fit_rows, fit_typed, spans_typed
 from fairsquare.web.forms import call_unit_of, called_ago, code_on, number_of, remember_unit, unit_of, whole
 from fairsquare.web.page import Form, desk_of, go_to, job_path, reader_of, render, sent_form, signed_in
+from fairsquare.web.room import drawing_px
 from fairsquare.web.row_editor import asks_for_more, row_page
 from fairsquare.web.rows import needed
 from fairsquare.web.times import shop_of
@@ -196,6 +197,7 @@ def _panels(
             stand,
             [step.panel for step in face.steps] if face else [],
             units=reader_of(request).units,
+            width=drawing_px(request),
         ),
         stand=stand,
         stands=STANDS,

@@ -80,7 +80,7 @@ def test_a_door_is_hung(page: Page, desk: Desk, job) -> None:
     expect(page.locator(".panel")).not_to_contain_text("Look at the hinges first")
     expect(page.locator(".verdict-adjust")).to_contain_text("Move the hinges as written")
     expect(page.locator(".panel tbody tr").first).to_contain_text("rearward")
-    page.locator("[name=minutes]").fill("20")
+    page.locator("#min-1").fill("20")
     page.get_by_role("button", name="It is hung").click()
     expect(page.locator(".panel h2")).to_contain_text("hangs, weatherstrip on, hung 1 time, 20 min")
     assert violations(page) == []

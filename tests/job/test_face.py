@@ -9,8 +9,8 @@ from fairsquare.core.fit.said import WAYS, FitSaid, GapSaid, HingeSaid, PanelSai
 from fairsquare.drawings.face import face_drawing
 from fairsquare.job.facts.done import Hung
 from fairsquare.job.facts.finishing import DoneFact
-from fairsquare.job.fit.face import face_of, hinges_of
-from fairsquare.job.fit.job import gap_states, panel_states
+from fairsquare.job.fit.face import face_of
+from fairsquare.job.fit.job import gap_states, hinges_of, panel_states
 from tests.job.facts import facts, who
 from tests.job.test_finishing import said
 

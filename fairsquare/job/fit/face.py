@@ -5,7 +5,6 @@ from typing import NamedTuple
 
 from fairsquare.core.errors import FairSquareError
 from fairsquare.core.fit.after import AfterSetting, GapAgain, after_setting
-from fairsquare.core.fit.hanging import Hinge, HingeRange
 from fairsquare.core.fit.panels import HangPanels, HungPanel, PanelsHung, SharedGap, hang_panels
 from fairsquare.core.fit.said import FitSaid, PanelSaid
 from fairsquare.core.model import Row3
@@ -13,7 +12,7 @@ from fairsquare.job.facts.done import Hung
 from fairsquare.job.facts.job import JobFacts
 from fairsquare.job.facts.setup import Stand
 from fairsquare.job.facts.walk_round import GapFact
-from fairsquare.job.fit.job import GapState, fit_said, gap_states, hung_work, way_from
+from fairsquare.job.fit.job import GapState, fit_said, gap_states, hinges_of, hung_work, way_from
 
 _LEAST_MOVE_MM = 0.1
 _NAME = 40
@@ -114,14 +113,6 @@ def face_of(
     except FairSquareError as fault:
         return Face(None, fault.title, (), (), unread, went)
     return Face(hung, "", _steps(fit, hung, thread_mm, shim_mm), _alone(hung), unread, went)
-
-
-def hinges_of(panel: PanelSaid) -> tuple[Hinge, ...]:
-    """Return a panel's hinges as they are calculated with."""
-    return tuple(
-        Hinge(id=hinge.id, at=hinge.at, range=HingeRange(length=hinge.length, width=hinge.width, height=hinge.height))
-        for hinge in panel.hinges
-    )
 
 
 def _shared(state: GapState, gap: GapFact, names: set[str], drops: Mapping[str, float]) -> SharedGap:

@@ -205,14 +205,7 @@ def _hang(
         return (
             hang_panel(
                 HangPanel(
-                    hinges=tuple(
-                        Hinge(
-                            id=hinge.id,
-                            at=hinge.at,
-                            range=HingeRange(length=hinge.length, width=hinge.width, height=hinge.height),
-                        )
-                        for hinge in panel.hinges
-                    ),
+                    hinges=hinges_of(panel),
                     gaps=tuple(
                         PanelGap(
                             id=said.place[:40],
@@ -230,6 +223,14 @@ def _hang(
         )
     except FairSquareError as fault:
         return None, fault.title
+
+
+def hinges_of(panel: PanelSaid) -> tuple[Hinge, ...]:
+    """Return a panel's hinges as they are calculated with."""
+    return tuple(
+        Hinge(id=hinge.id, at=hinge.at, range=HingeRange(length=hinge.length, width=hinge.width, height=hinge.height))
+        for hinge in panel.hinges
+    )
 
 
 def way_from(said: GapSaid, panel: str) -> Row3:

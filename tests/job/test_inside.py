@@ -13,9 +13,11 @@ from fairsquare.core.pull.job import (
     seen_plan,
     will_hold,
 )
-from fairsquare.core.pull.setting import Machine, PlacedTie, usual_setting
+from fairsquare.core.pull.rigging import PullRules
+from fairsquare.core.pull.setting import Machine, PlacedAnchor, PlacedHook, PlacedTie, PlacedTower, usual_setting
 from fairsquare.core.sheet.model import Point, Sheet
-from fairsquare.core.structure.of_sheet import usual_boxes
+from fairsquare.core.structure.blow import left_by
+from fairsquare.core.structure.of_sheet import Box, skeleton_of, usual_boxes
 from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.job.pull.inside import inside_of, named, only_used
 from fairsquare.job.pull.proposals import Asked, proposals
@@ -148,6 +150,46 @@ def test_heron_and_trailer_come_home_by_the_search_alone(vehicle) -> None:
     assert all(len(pull.chains) <= 2 for pull in best.plan.pulls)
     if vehicle is HERON:
         assert "Jacked apart, F2L from C" in best.title
+
+
+def test_a_bowed_ladder_comes_home_with_its_rails_tied_by_the_search_alone() -> None:
+    """Both rails bowed where nothing joins them, one chain round the near one: it wants the bar that makes them one."""
+    rows = [("C1", 940.0), ("C2", 60.0), ("B1", -700.0), ("B2", -1420.0), ("B3", -2140.0), ("C3", -2860.0)]
+    sheet = Sheet(
+        name="a stake truck's ladder",
+        construction="ladder",
+        tolerance_mm=4.0,
+        points=tuple(
+            Point(code=f"{name}{side}", xyz=(x, sign * 412.0, 520.0), reference=name[0] == "C", member="frame")
+            for name, x in rows
+            for side, sign in (("L", 1), ("R", -1))
+        ),
+    )
+    boxes = usual_boxes(sheet) | {"frame": Box(height_mm=150, width_mm=65, wall_mm=3.0, yield_mpa=300)}
+    held, apart = ("C1L", "C1R", "C2L", "C2R", "C3L", "C3R"), ("B2L B2R",)
+    push = {"B2L": (900.0, -38_500.0, 700.0), "B2R": (-500.0, -38_500.0, -300.0)}
+    moved = left_by(skeleton_of(sheet, boxes, held, members_out=apart), push)
+    assert moved is not None and min(-moved["B2L"][1], -moved["B2R"][1]) > 10
+    usual = usual_setting(sheet, boxes)
+    post = PlacedTower(id="left, across", at=(-1420.0, 1900.0), capacity_n=90_000.0)
+    clamps = tuple(PlacedAnchor(id=f"clamp {c}", code=c, kind="clamp", capacity_n=120_000.0) for c in ("C2L", "C2R"))
+    setting = usual.model_copy(
+        update={
+            "towers": (post,),
+            "hooks": (PlacedHook(id="round B2L", code="B2L", kind="chain", capacity_n=90_000.0),),
+            "anchors": (*usual.anchors, *clamps),
+            "members_out": apart,
+        }
+    )
+    for looked in proposals(Asked(sheet, places(sheet, moved), setting, "reverse", PullRules(), gear=GEAR)):
+        if looked.best and looked.best[0].home:
+            best = looked.best[0]
+            break
+    else:
+        pytest.fail("nothing brings it home")
+    assert best.nominal.off == ()
+    assert "Both rails tied at B2L and B2R, drawn as one" in best.title
+    assert [pull.ties for pull in best.plan.pulls] == [("tie B2L B2R",)]
 
 
 def test_a_tie_is_put_on_drawn_told_and_let_go_with_the_chains() -> None:

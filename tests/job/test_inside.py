@@ -20,7 +20,7 @@ from fairsquare.core.structure.blow import left_by
 from fairsquare.core.structure.of_sheet import Box, skeleton_of, usual_boxes
 from fairsquare.drawings.pulls import pull_drawing
 from fairsquare.job.pull.inside import inside_of, named, only_used
-from fairsquare.job.pull.proposals import Asked, proposals
+from fairsquare.job.pull.proposals import Asked, Proposal, proposals
 from fairsquare.stand_ins.rigged import setting_of_vehicle
 from fairsquare.stand_ins.vehicle import SimulatedVehicle
 from fairsquare.stand_ins.vehicles import HERON, PUFFIN
@@ -45,6 +45,14 @@ def inside(vehicle, gear=GEAR, **changes):
     setting = one.setting.model_copy(update=changes)
     request = plan_request(one.sheet, one.places, setting, one.school)
     return inside_of(one.sheet, one.places, setting, request.skeleton, gear), request
+
+
+def first_home(one: Asked) -> Proposal:
+    """The first plan of the search that brings every point home."""
+    for looked in proposals(one):
+        if looked.best and looked.best[0].home:
+            return looked.best[0]
+    pytest.fail("nothing brings it home")
 
 
 def lines(found):
@@ -140,12 +148,7 @@ def test_heron_and_trailer_come_home_by_the_search_alone(vehicle) -> None:
     """What a person placed for them besides is taken away: the search places the shop's own pieces."""
     one = asked(vehicle)
     one = one._replace(gear=GEAR, setting=one.setting.model_copy(update={"machines": ()}))
-    for looked in proposals(one):
-        if looked.best and looked.best[0].home:
-            best = looked.best[0]
-            break
-    else:
-        pytest.fail("nothing brings it home")
+    best = first_home(one)
     assert best.nominal.off == ()
     assert all(len(pull.chains) <= 2 for pull in best.plan.pulls)
     if vehicle is HERON:
@@ -181,12 +184,7 @@ def test_a_bowed_ladder_comes_home_with_its_rails_tied_by_the_search_alone() -> 
             "members_out": apart,
         }
     )
-    for looked in proposals(Asked(sheet, places(sheet, moved), setting, "reverse", PullRules(), gear=GEAR)):
-        if looked.best and looked.best[0].home:
-            best = looked.best[0]
-            break
-    else:
-        pytest.fail("nothing brings it home")
+    best = first_home(Asked(sheet, places(sheet, moved), setting, "reverse", PullRules(), gear=GEAR))
     assert best.nominal.off == ()
     assert "Both rails tied at B2L and B2R, drawn as one" in best.title
     assert [pull.ties for pull in best.plan.pulls] == [("tie B2L B2R",)]
